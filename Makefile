@@ -47,6 +47,7 @@ check: console
 	$(GO) mod tidy -diff
 	GOOS=windows $(GO) vet ./cmd/... && GOOS=darwin $(GO) vet ./cmd/...
 	cd web && npm run lint
+	cd cmd/rolltop-collect/older/grammar && npm ci --silent && npm run -s check
 
 ## generate: schemas, API description, facts table
 generate:

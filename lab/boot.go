@@ -13,12 +13,12 @@ import (
 
 // boot runs a machine to its end and returns what its console said.
 func boot(ctx context.Context, m *Machine, dir string, p *parts, to *reporting) ([]byte, error) {
-	args, err := hardware(m, dir)
+	args, err := hardware(m, p.kind, dir)
 	if err != nil {
 		return nil, err
 	}
 	// An emulated clock is late while the machine outside is busy; the kernel would take its timer for broken.
-	line := "console=ttyS0 loglevel=1 panic=-1 no_timer_check"
+	line := "console=" + p.kind.console + " loglevel=1 panic=-1 no_timer_check"
 	var below []string // what a layer is made of
 	for i := range m.Drives {
 		d := &m.Drives[i]
@@ -46,6 +46,9 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts, to *reporting) 
 	if m.User != "" {
 		line += " lab.user=" + m.User
 	}
+	if m.Container {
+		line += " lab.container"
+	}
 	if m.Lies != "" {
 		line += " lab.lies=" + m.Lies
 	}
@@ -61,7 +64,7 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts, to *reporting) 
 	}
 	args = append(args, "-kernel", image, "-initrd", p.initrd, "-append", line)
 	if m.TPM != "none" {
-		more, stop, err := startTPM(ctx, m.TPM, dir)
+		more, stop, err := startTPM(ctx, m, dir)
 		if err != nil {
 			return nil, err
 		}
@@ -69,7 +72,7 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts, to *reporting) 
 		args = append(args, more...)
 	}
 	var console bytes.Buffer
-	cmd := exec.CommandContext(ctx, "qemu-system-x86_64", append(args, m.Arguments...)...)
+	cmd := exec.CommandContext(ctx, p.kind.emulator, append(args, m.Arguments...)...)
 	cmd.Stdout, cmd.Stderr = &console, &console
 	cmd.WaitDelay = 5 * time.Second
 	if err := cmd.Run(); err != nil {
@@ -79,11 +82,11 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts, to *reporting) 
 }
 
 // hardware is the machine without its drives.
-func hardware(m *Machine, dir string) ([]string, error) {
-	machine := "q35"
+func hardware(m *Machine, k *kind, dir string) ([]string, error) {
+	machine := k.board
 	keys := m.Firmware == "uefi-secure" || m.Firmware == "uefi-off"
-	if keys {
-		machine = "q35,smm=on"
+	if keys || m.Firmware == "uefi-32" {
+		machine += ",smm=on"
 	}
 	mib, topology, processor := 1536, "2", "max"
 	if m.MiB > 0 {
@@ -100,13 +103,20 @@ func hardware(m *Machine, dir string) ([]string, error) {
 		"-no-reboot",
 	}
 	if m.Firmware != "legacy" {
-		code, store := "OVMF_CODE_4M.fd", "OVMF_VARS_4M.fd"
-		if keys {
-			code, store = "OVMF_CODE_4M.secboot.fd", "OVMF_VARS_4M.snakeoil.fd"
+		code, store := firmwareDir+"OVMF_CODE_4M.fd", firmwareDir+"OVMF_VARS_4M.fd"
+		switch {
+		case m.Kind == "arm64":
+			code, store = "/usr/share/AAVMF/AAVMF_CODE.fd", "/usr/share/AAVMF/AAVMF_VARS.fd"
+		case m.Firmware == "uefi-32":
+			code, store = firmwareDir+"OVMF32_CODE_4M.secboot.fd", firmwareDir+"OVMF32_VARS_4M.fd"
+		case keys:
+			code, store = firmwareDir+"OVMF_CODE_4M.secboot.fd", firmwareDir+"OVMF_VARS_4M.snakeoil.fd"
+		}
+		if keys || m.Firmware == "uefi-32" {
 			args = append(args, "-global", "driver=cfi.pflash01,property=secure,value=on")
 		}
 		vars := filepath.Join(dir, "vars.fd")
-		if err := copyFile(firmwareDir+store, vars, 0o600); err != nil {
+		if err := copyFile(store, vars, 0o600); err != nil {
 			return nil, err
 		}
 		if m.Firmware == "uefi-off" {
@@ -114,7 +124,7 @@ func hardware(m *Machine, dir string) ([]string, error) {
 				return nil, err
 			}
 		}
-		args = append(args, "-drive", "if=pflash,format=raw,readonly=on,file="+firmwareDir+code, "-drive",
+		args = append(args, "-drive", "if=pflash,format=raw,readonly=on,file="+code, "-drive",
 			"if=pflash,format=raw,file="+vars)
 	}
 	for i, t := range m.tables() {
@@ -128,14 +138,17 @@ func hardware(m *Machine, dir string) ([]string, error) {
 }
 
 // startTPM starts a software TPM with a state of its own.
-func startTPM(ctx context.Context, kind, dir string) (args []string, stop func(), err error) {
+func startTPM(ctx context.Context, m *Machine, dir string) (args []string, stop func(), err error) {
 	socket := filepath.Join(dir, "tpm.sock")
 	swtpm := []string{"socket", "--tpmstate", "dir=" + dir, "--ctrl", "type=unixio,path=" + socket}
 	device := "tpm-tis,tpmdev=t"
-	if kind != "tis12" {
+	if m.Kind == "arm64" {
+		device = "tpm-tis-device,tpmdev=t"
+	}
+	if m.TPM != "tis12" {
 		swtpm = append(swtpm, "--tpm2")
 	}
-	if kind == "crb" {
+	if m.TPM == "crb" {
 		device = "tpm-crb,tpmdev=t"
 	}
 	cmd := exec.CommandContext(ctx, "swtpm", swtpm...)

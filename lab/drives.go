@@ -50,6 +50,15 @@ func (d *Drive) make(dir string, n int, p *parts, filled bool) (args []string, e
 		device = "virtio-blk-pci," + blocks
 	case "scsi":
 		device = "scsi-hd," + blocks + ",bus=scsi.0"
+	case "sata":
+		device = fmt.Sprintf("ide-hd,%s,bus=ide.%d", blocks, n)
+		if d.Solid {
+			device += ",rotation_rate=1"
+		}
+	case "usb":
+		device = "usb-storage,removable=on," + blocks + ",bus=xhci.0"
+	case "sd":
+		device = "sd-card,drive=" + id
 	}
 	args = []string{"-drive", "if=none,format=raw,id=" + id + ",file=" + image}
 	if d.Fails {
@@ -61,6 +70,8 @@ func (d *Drive) make(dir string, n int, p *parts, filled bool) (args []string, e
 // controllers are what drives of a bus are behind; there is one of each in a machine.
 var controllers = map[string][]string{
 	"scsi": {"-device", "virtio-scsi-pci,id=scsi"},
+	"usb":  {"-device", "qemu-xhci,id=xhci"},
+	"sd":   {"-device", "sdhci-pci"},
 }
 
 // device is the kernel's name of the drive's partition with a number.
@@ -68,8 +79,10 @@ func (d *Drive) device(n, partition int) string {
 	switch d.Bus {
 	case "virtio":
 		return fmt.Sprintf("/dev/vd%c%d", 'a'+n, partition)
-	case "scsi":
+	case "scsi", "sata", "usb":
 		return fmt.Sprintf("/dev/sd%c%d", 'a'+n, partition)
+	case "sd":
+		return fmt.Sprintf("/dev/mmcblk%dp%d", n, partition)
 	}
 	return fmt.Sprintf("/dev/nvme%dn1p%d", n, partition)
 }

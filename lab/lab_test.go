@@ -136,17 +136,26 @@ func TestRegFile(t *testing.T) {
 			t.Errorf("%q is not in\n%s", want, got)
 		}
 	}
-	var m emulated
-	src, err := filepath.Abs("windows/machine.yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	b, err := os.ReadFile(src)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := doc.Decode(src, b, &m); err != nil || len(m.Registry) < 10 {
-		t.Errorf("%d values, %v", len(m.Registry), err)
+}
+
+// Every registry can be read, and expects facts that exist.
+func TestRegistries(t *testing.T) {
+	files, err := filepath.Glob("windows/*.yaml")
+	expect.NoError(t, err)
+	expect.That(t, "there are some", len(files) > 2)
+	for _, path := range files {
+		t.Run(path, func(t *testing.T) {
+			src, err := os.ReadFile(path)
+			expect.NoError(t, err)
+			var m emulated
+			expect.NoError(t, doc.Decode(path, src, &m))
+			expect.That(t, "it has values", len(m.Registry) > 1)
+			for name := range m.Expect {
+				if fact.ByName(name) == nil {
+					t.Errorf("%s is no fact", name)
+				}
+			}
+		})
 	}
 }
 

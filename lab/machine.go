@@ -19,7 +19,8 @@ import (
 type Machine struct {
 	About     string   `json:"about"`
 	Apart     bool     `json:"apart,omitempty" doc:"Not among the machines of --part, which is what every change is tried with"`
-	Firmware  string   `json:"firmware" enum:"uefi,uefi-secure,uefi-off,legacy" doc:"uefi-secure has keys and starts only a signed kernel; uefi-off has the keys, and secure boot is off"`
+	Kind      string   `json:"kind,omitempty" enum:"generic,i686,arm64" doc:"Of kernel and processor; without it, a kernel for virtual machines on x86-64"`
+	Firmware  string   `json:"firmware" enum:"uefi,uefi-secure,uefi-off,uefi-32,legacy" doc:"uefi-secure has keys and starts only a signed kernel; uefi-off has the keys, and secure boot is off"`
 	TPM       string   `json:"tpm" enum:"none,crb,tis,tis12"`
 	Processor string   `json:"processor,omitempty"`
 	Topology  string   `json:"topology,omitempty"`
@@ -27,11 +28,12 @@ type Machine struct {
 	Memory    []Module `json:"memory,omitempty" doc:"Modules that the firmware tables name instead of the real ones"`
 	Slots     int      `json:"slots,omitempty" minimum:"0" maximum:"64"`
 	Drives    []Drive  `json:"drives,omitempty" doc:"The first one with a root is what the system runs from"`
-	Layer     string   `json:"layer,omitempty" enum:"mirror,stripe,raid10,luks,lvm,luks-on-lvm,btrfs,xfs" doc:"What is between the system and the last partitions of all drives with a root"`
+	Layer     string   `json:"layer,omitempty" enum:"mirror,stripe,raid10,luks,lvm,luks-on-lvm,btrfs,xfs,bcache,live" doc:"What is between the system and the last partitions of all drives with a root"`
 	User      string   `json:"user,omitempty" enum:"nobody" doc:"Without it the collector runs as root"`
 	Arguments []string `json:"arguments,omitempty"`
 
-	Lies string `json:"lies,omitempty" enum:"on,off" doc:"What the system reports of secure boot, whatever it is"`
+	Container bool   `json:"container,omitempty" doc:"The collector runs in a container of the machine"`
+	Lies      string `json:"lies,omitempty" enum:"on,off" doc:"What the system reports of secure boot, whatever it is"`
 
 	Attests *Attests          `json:"attests,omitempty" doc:"It reports to a service, and proves what its TPM attests"`
 	Expect  map[string]string `json:"expect" doc:"Fact to value; “? cause” for a gap; “known” for any value; “has …” and “lacks …” for sets"`
@@ -51,11 +53,12 @@ type Module struct {
 
 // Drive is a drive of the machine.
 type Drive struct {
-	Bus    string `json:"bus" enum:"nvme,virtio,scsi"`
+	Bus    string `json:"bus" enum:"nvme,virtio,scsi,sata,usb,sd"`
 	Bytes  int64  `json:"bytes" minimum:"1048576" maximum:"17179869184"`
 	Sector int    `json:"sector,omitempty" minimum:"512" maximum:"4096"`
 	Table  string `json:"table,omitempty" enum:"gpt,mbr,hybrid,damaged" doc:"None without it"`
 	Root   bool   `json:"root,omitempty" doc:"The system is on its last partition"`
+	Solid  bool   `json:"solid,omitempty" doc:"Of SATA: it says that nothing in it turns"`
 	Fails  bool   `json:"fails,omitempty" doc:"Of NVMe: its health log says that its spare blocks are nearly used up"`
 }
 
@@ -102,7 +105,8 @@ func (m *Machine) tables() []string {
 type result struct {
 	compared, right, gaps int
 	wrong                 []string
-	beside                []string // facts that were read and that the machine's file does not name
+	beside                []string        // facts that were read and that the machine's file does not name
+	table                 map[string]byte // facts that were compared: right, gap, Wrong
 	inventory             *inventory.Document
 	proven                *proven
 	took                  time.Duration
@@ -119,7 +123,7 @@ func (r *result) fact(what, want, got, source string, good bool) {
 
 // compare holds what was read against what was configured.
 func compare(m *Machine, d *inventory.Document) *result {
-	r := &result{inventory: d, gaps: len(d.Gaps)}
+	r := &result{inventory: d, gaps: len(d.Gaps), table: map[string]byte{}}
 	f := fact.Read(d)
 	known := 0
 	for _, name := range fact.Names() {
@@ -130,7 +134,16 @@ func compare(m *Machine, d *inventory.Document) *result {
 			known++
 			reading := f.Get(fact.ByName(name).ID)
 			got := reading.Plain()
-			r.fact(name, want, got, reading.Source, matches(want, got, reading.Value.Set()))
+			good := matches(want, got, reading.Value.Set())
+			r.fact(name, want, got, reading.Source, good)
+			switch {
+			case !good:
+				r.table[name] = 'W'
+			case reading.Value.Known():
+				r.table[name] = 'r'
+			default:
+				r.table[name] = 'g'
+			}
 		}
 	}
 	if known != len(m.Expect) {

@@ -39,9 +39,6 @@ func main() {
 }
 
 func run(only []string) error {
-	if missing := missingTools(); len(missing) > 0 {
-		return fmt.Errorf("missing: %s; lab/install.sh installs them (Debian, as root)", strings.Join(missing, ", "))
-	}
 	files, err := filepath.Glob("lab/machines/*.yaml")
 	if err != nil || len(files) == 0 {
 		return errors.Join(err, errors.New("lab/machines has no machines; run it from the project's directory"))
@@ -62,23 +59,44 @@ func run(only []string) error {
 			machines[name] = m
 		}
 	}
+	used := map[string]bool{}
+	for _, m := range machines {
+		used[m.Kind] = true
+	}
+	if missing := missingTools(used); len(missing) > 0 {
+		return fmt.Errorf("missing: %s; lab/install.sh installs what --part needs, and lab/install.sh all what all "+
+			"machines need (Debian, as root)", strings.Join(missing, ", "))
+	}
 	work, err := os.MkdirTemp("", "rolltop-lab-")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(work)
-	parts, err := buildParts(work)
+	of := map[string]*parts{}
+	for name := range used {
+		dir := filepath.Join(work, "kind-"+name)
+		if err := os.Mkdir(dir, 0o700); err != nil {
+			return err
+		}
+		if of[name], err = buildParts(dir, kinds[name]); err != nil {
+			return err
+		}
+	}
+	registries, err := filepath.Glob("lab/windows/*.yaml")
 	if err != nil {
 		return err
 	}
-	return runAll(machines, work, parts, len(only) == 0 || slices.Contains(only, emulatedName))
+	registries = slices.DeleteFunc(registries, func(path string) bool {
+		return len(only) > 0 && !slices.Contains(only, emulatedPrefix+strings.TrimSuffix(filepath.Base(path), ".yaml"))
+	})
+	return runAll(machines, work, of, registries)
 }
 
-// emulatedName is the one machine that is not virtual: another system, emulated.
-const emulatedName = "windows"
+// emulatedPrefix begins the names of machines that are not virtual: another system, emulated.
+const emulatedPrefix = "windows-"
 
 // runAll boots all and prints each as it ends, and the sum.
-func runAll(machines map[string]*Machine, work string, parts *parts, other bool) error {
+func runAll(machines map[string]*Machine, work string, of map[string]*parts, registries []string) error {
 	var mu sync.Mutex
 	var wg sync.WaitGroup
 	results, failed := map[string]*result{}, []error{}
@@ -101,11 +119,21 @@ func runAll(machines map[string]*Machine, work string, parts *parts, other bool)
 		})
 	}
 	for name, m := range machines {
-		add(name, m.About, func() (*result, error) { return one(m, filepath.Join(work, name), parts) })
+		add(name, m.About, func() (*result, error) { return one(m, filepath.Join(work, name), of[m.Kind]) })
 	}
-	if other {
-		add(emulatedName, "the Windows collector in an emulation of that system",
-			func() (*result, error) { return windows(work) })
+	if len(registries) > 0 {
+		e, err := emulate(work)
+		if err != nil {
+			return err
+		}
+		for _, path := range registries {
+			name := emulatedPrefix + strings.TrimSuffix(filepath.Base(path), ".yaml")
+			add(
+				name,
+				"the Windows collector in an emulation of that system",
+				func() (*result, error) { return e.run(path) },
+			)
+		}
 	}
 	wg.Wait()
 	sum := result{}
@@ -129,12 +157,41 @@ func runAll(machines map[string]*Machine, work string, parts *parts, other bool)
 	for _, text := range slices.Sorted(maps.Keys(beside)) {
 		fmt.Printf("  %s: %s\n", inventory.Clean(text), someOf(beside[text]))
 	}
+	fmt.Print(table(results))
 	fmt.Printf("%d machines in %.0f s: %d facts compared, %d right, %d wrong; %d gaps with a cause\n", len(results),
 		time.Since(start).Seconds(), sum.compared, sum.right, sum.compared-sum.right, sum.gaps)
 	if sum.right != sum.compared {
 		failed = append(failed, errors.New("what was read is not what was configured"))
 	}
 	return errors.Join(failed...)
+}
+
+// table is each machine by each fact that some machine's file names: r right, g a gap as it should be, W wrong.
+func table(results map[string]*result) string {
+	var out strings.Builder
+	columns := map[string]bool{}
+	for _, r := range results {
+		for name := range r.table {
+			columns[name] = true
+		}
+	}
+	names := slices.Sorted(maps.Keys(columns))
+	out.WriteString("Machines by facts (r right, g a gap as it should be, W wrong, . not compared):\n")
+	for i, name := range names {
+		fmt.Fprintf(&out, "  %2d %s\n", i+1, name)
+	}
+	for _, machine := range slices.Sorted(maps.Keys(results)) {
+		fmt.Fprintf(&out, "%-28s ", machine)
+		for _, name := range names {
+			is := results[machine].table[name]
+			if is == 0 {
+				is = '.'
+			}
+			out.WriteByte(is)
+		}
+		out.WriteByte('\n')
+	}
+	return out.String()
 }
 
 func one(m *Machine, dir string, parts *parts) (*result, error) {

@@ -5,7 +5,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -16,20 +18,23 @@ const (
 	testCert    = "/usr/share/ovmf/PkKek-1-snakeoil.pem"
 )
 
-func kernel() string {
-	list, _ := filepath.Glob("/boot/vmlinuz-*-cloud-amd64")
-	if len(list) == 0 {
-		return ""
-	}
-	return list[len(list)-1]
-}
-
-func missingTools() []string {
+func missingTools(of map[string]bool) []string {
 	var missing []string
-	for _, tool := range []string{
+	tools := []string{
 		"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl",
 		"mdadm", "cryptsetup", "lvm", "mkfs.btrfs", "mkfs.xfs", "wine", "x86_64-w64-mingw32-gcc",
-	} {
+	}
+	for name := range of {
+		k := kinds[name]
+		tools = append(tools, k.emulator)
+		if k.kernel() == "" {
+			missing = append(missing, "a kernel of the kind "+strconv.Quote(name))
+		}
+	}
+	if of["generic"] {
+		tools = append(tools, "make-bcache")
+	}
+	for _, tool := range tools {
 		if _, err := exec.LookPath(tool); err != nil {
 			missing = append(missing, tool)
 		}
@@ -42,28 +47,20 @@ func missingTools() []string {
 			missing = append(missing, name)
 		}
 	}
-	if kernel() == "" {
-		missing = append(missing, "a kernel")
-	}
 	return missing
 }
 
-// parts are what all machines share.
+// parts are what all machines of a kind share.
 type parts struct {
+	kind           *kind
 	kernel, signed string // the kernel, and the same with the test keys' signature
 	initrd         string
 	tree           string // a root directory with busybox and the collector
 }
 
-// modules that the machines need beside the kernel itself.
-var modules = []string{
-	"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat", "raid1", "dm_crypt", "ecb", "xts",
-	"algif_skcipher", "algif_hash", "virtio_net", "raid0", "raid10", "btrfs", "xfs", "virtio_scsi", "sd_mod",
-}
-
 // programs that make layers between a file system and its disks; they are
 // copied with the libraries that they need.
-var programs = []string{"mdadm", "cryptsetup", "lvm", "mkfs.btrfs", "btrfs", "mkfs.xfs"}
+var programs = []string{"mdadm", "cryptsetup", "lvm", "mkfs.btrfs", "btrfs", "mkfs.xfs", "make-bcache"}
 
 // bootScript is the first program: it loads modules, and goes on from a drive
 // where the machine has its system there.
@@ -105,6 +102,22 @@ if [ -n "$layer" ]; then
       echo -n secret | cryptsetup open --key-file - $made safe
       made=/dev/mapper/safe
     fi ;;
+  bcache)
+    make-bcache -B $below >/dev/null
+    echo $below > /sys/fs/bcache/register 2>/dev/null
+    for i in 1 2 3 4 5; do [ -b /dev/bcache0 ] && break; $b sleep 1; done
+    made=/dev/bcache0 ;;
+  live)
+    $b mkdir -p /medium /top
+    $b mke2fs $below >/dev/null
+    $b mount -t ext4 $below /medium
+    for d in bin sbin etc boot; do $b cp -a /$d /medium/; done
+    $b mkdir -p /medium/proc /medium/sys /medium/dev /medium/tmp /medium/newroot
+    $b mount -t tmpfs top /top
+    $b mkdir /top/upper /top/work
+    $b mount -t overlay -o lowerdir=/medium,upperdir=/top/upper,workdir=/top/work overlay /newroot
+    $b umount /proc /sys
+    exec $b switch_root /newroot /sbin/init ;;
   btrfs | xfs) made= ;;
   luks)
     $b mkdir -p /run/cryptsetup
@@ -156,7 +169,18 @@ off) printf '\006\000\000\000\000' > /tmp/lie ;;
 esac
 [ -f /tmp/lie ] && $b mount --bind /tmp/lie \
   /sys/firmware/efi/efivars/SecureBoot-8be4df61-93ca-11d2-aa0d-00e098032b8c
-if $b grep -q lab.user=nobody /proc/cmdline; then
+if $b grep -q lab.container /proc/cmdline; then
+  # a root of its own without the machine's firmware, and the mark of a container
+  $b mount -t tmpfs box /newroot
+  $b mkdir -p /newroot/proc /newroot/sys /newroot/tmp /newroot/run /newroot/dev
+  $b cp -a /bin /sbin /etc /newroot/
+  $b mount -t proc proc /newroot/proc
+  $b mount -t sysfs -o ro sys /newroot/sys
+  $b mount -t tmpfs none /newroot/sys/firmware
+  : > /newroot/run/.containerenv
+  $b unshare -m -p -u -i -f $b chroot /newroot /bin/collect --output /tmp/inventory.json
+  $b cp /newroot/tmp/inventory.json /tmp/inventory.json
+elif $b grep -q lab.user=nobody /proc/cmdline; then
   $b chmod 1777 /tmp
   $b su -s /bin/sh nobody -c '/bin/collect --output /tmp/inventory.json'
 elif [ -n "$server" ]; then
@@ -171,15 +195,18 @@ echo END-INVENTORY
 $b poweroff -f
 `
 
-func buildParts(work string) (*parts, error) {
+func buildParts(work string, k *kind) (*parts, error) {
 	p := &parts{
-		kernel: kernel(),
+		kind:   k,
+		kernel: k.kernel(),
 		signed: filepath.Join(work, "signed"),
 		initrd: filepath.Join(work, "initrd.gz"),
 		tree:   filepath.Join(work, "tree"),
 	}
-	if err := p.sign(work); err != nil {
-		return nil, err
+	if k == kinds[""] {
+		if err := p.sign(work); err != nil {
+			return nil, err
+		}
 	}
 	for _, dir := range []string{"bin", "sbin", "etc", "proc", "sys", "dev", "tmp", "mod", "newroot", "boot/efi"} {
 		if err := os.MkdirAll(filepath.Join(p.tree, dir), 0o755); err != nil {
@@ -188,13 +215,16 @@ func buildParts(work string) (*parts, error) {
 	}
 	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", filepath.Join(p.tree, "bin/collect"),
 		"./cmd/rolltop-collect")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=linux", "GOARCH=amd64")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=linux", "GOARCH="+k.goarch)
 	if out, err := build.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("the collector does not build: %w\n%s", err, out)
 	}
-	busybox, err := exec.LookPath("busybox")
-	if err != nil {
-		return nil, err
+	busybox := filepath.Join(k.root, "bin/busybox")
+	if k.root == "" {
+		var err error
+		if busybox, err = exec.LookPath("busybox"); err != nil {
+			return nil, err
+		}
 	}
 	if err := copyFile(busybox, filepath.Join(p.tree, "bin/busybox"), 0o755); err != nil {
 		return nil, err
@@ -213,10 +243,13 @@ func buildParts(work string) (*parts, error) {
 			return nil, err
 		}
 	}
-	if err := copyModules(filepath.Join(p.tree, "mod")); err != nil {
+	if err := k.copyModules(filepath.Join(p.tree, "mod")); err != nil {
 		return nil, err
 	}
 	for _, name := range programs {
+		if !k.programs || name == "make-bcache" && k != kinds["generic"] {
+			continue
+		}
 		if err := copyProgram(name, p.tree); err != nil {
 			return nil, err
 		}
@@ -236,12 +269,12 @@ func (p *parts) sign(work string) error {
 
 // copyModules copies modules with all they depend on, numbered in the order in
 // which they load.
-func copyModules(to string) error {
-	dirs, _ := filepath.Glob("/lib/modules/*-cloud-amd64")
-	if len(dirs) == 0 {
-		return fmt.Errorf("the kernel has no modules")
+func (k *kind) copyModules(to string) error {
+	dir := k.lib()
+	built, err := os.ReadFile(filepath.Join(dir, "modules.builtin"))
+	if err != nil {
+		return err
 	}
-	dir := dirs[len(dirs)-1]
 	src, err := os.ReadFile(filepath.Join(dir, "modules.dep"))
 	if err != nil {
 		return err
@@ -253,8 +286,11 @@ func copyModules(to string) error {
 		needs[name] = append([]string{path}, strings.Fields(rest)...)
 	}
 	var order []string
-	for _, m := range modules {
+	for _, m := range k.modules {
 		list := needs[m]
+		if in := regexp.MustCompile("/" + strings.ReplaceAll(m, "_", "[-_]") + `\.ko`); in.Match(built) {
+			continue
+		}
 		if len(list) == 0 {
 			return fmt.Errorf("the kernel has no module %s", m)
 		}

@@ -13,13 +13,13 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 )
 
-// emulated is lab/windows/machine.yaml.
+// emulated is a file in lab/windows: a registry, and what the collector must read there.
 type emulated struct {
 	About    string            `json:"about"`
 	Registry []entry           `json:"registry"`
 	Expect   map[string]string `json:"expect"`
-	Software []string          `json:"software"`
-	Drivers  []string          `json:"drivers"`
+	Software []string          `json:"software,omitempty"`
+	Drivers  []string          `json:"drivers,omitempty"`
 }
 
 // entry is one value of the registry.
@@ -57,57 +57,75 @@ func regFile(list []entry) string {
 	return out.String()
 }
 
-// windows runs the Windows collector in an emulation of that system.
-func windows(work string) (*result, error) {
-	src, err := os.ReadFile("lab/windows/machine.yaml")
-	if err != nil {
+// emulation is what all registries start from: a directory of the emulation, and the collector.
+type emulation struct {
+	work, fresh, collector string
+}
+
+// wine runs a program of the other system in a directory.
+func wine(dir string, args ...string) error {
+	cmd := exec.Command("timeout", append([]string{"120", "wine"}, args...)...)
+	cmd.Env = append(os.Environ(), "WINEPREFIX="+dir, "WINEDEBUG=-all", "DISPLAY=")
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("%s: %w\n%s", strings.Join(args, " "), err, out)
+	}
+	return nil
+}
+
+// emulate sets the emulation up.
+func emulate(work string) (*emulation, error) {
+	e := &emulation{
+		work: work, fresh: filepath.Join(work, "windows"), collector: filepath.Join(work, "collect.exe"),
+	}
+	if err := os.MkdirAll(e.fresh, 0o700); err != nil {
 		return nil, err
 	}
-	m := new(emulated)
-	if err := doc.Decode("lab/windows/machine.yaml", src, m); err != nil {
+	if err := wine(e.fresh, "wineboot", "-i"); err != nil {
 		return nil, err
 	}
-	start := time.Now()
-	dir := filepath.Join(work, "windows")
-	env := append(os.Environ(), "WINEPREFIX="+dir, "WINEDEBUG=-all", "DISPLAY=")
-	run := func(args ...string) error {
-		cmd := exec.Command("timeout", append([]string{"120", "wine"}, args...)...)
-		cmd.Env = env
-		if out, err := cmd.CombinedOutput(); err != nil {
-			return fmt.Errorf("%s: %w\n%s", strings.Join(args, " "), err, out)
-		}
-		return nil
-	}
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return nil, err
-	}
-	if err := run("wineboot", "-i"); err != nil {
-		return nil, err
-	}
-	exe := filepath.Join(work, "collect.exe")
-	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", exe, "./cmd/rolltop-collect")
+	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", e.collector, "./cmd/rolltop-collect")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=windows", "GOARCH=amd64")
 	if out, err := build.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("the collector does not build: %w\n%s", err, out)
 	}
 	if err := command("x86_64-w64-mingw32-gcc", "-shared", "-o",
-		filepath.Join(dir, "drive_c/windows/system32/bcryptprimitives.dll"), "lab/windows/shim.c",
+		filepath.Join(e.fresh, "drive_c/windows/system32/bcryptprimitives.dll"), "lab/windows/shim.c",
 		"-ladvapi32"); err != nil {
 		return nil, err
 	}
-	if err := run("reg", "add", `HKCU\Software\Wine`, "/v", "Version", "/d", "win10", "/f"); err != nil {
+	if err := wine(e.fresh, "reg", "add", `HKCU\Software\Wine`, "/v", "Version", "/d", "win10", "/f"); err != nil {
 		return nil, err
 	}
-	file := filepath.Join(work, "values.reg")
+	stop := exec.Command("wineserver", "-w") // what it holds in memory is then in its files
+	stop.Env = append(os.Environ(), "WINEPREFIX="+e.fresh)
+	return e, stop.Run()
+}
+
+// run runs the collector with a registry.
+func (e *emulation) run(path string) (*result, error) {
+	src, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	m := new(emulated)
+	if err := doc.Decode(path, src, m); err != nil {
+		return nil, err
+	}
+	start := time.Now()
+	dir := filepath.Join(e.work, emulatedPrefix+strings.TrimSuffix(filepath.Base(path), ".yaml"))
+	if err := command("cp", "-a", e.fresh, dir); err != nil {
+		return nil, err
+	}
+	file := dir + ".reg"
 	if err := os.WriteFile(file, []byte(regFile(m.Registry)), 0o600); err != nil {
 		return nil, err
 	}
-	if err := run("regedit", "/S", "Z:"+file); err != nil {
+	if err := wine(dir, "regedit", "/S", "Z:"+file); err != nil {
 		return nil, err
 	}
-	out, saved := filepath.Join(work, "windows.json"), filepath.Join(work, "windows-capture.json")
-	if err := run(exe, "--software", "Tidebook,Counterfoil", "--output", "Z:"+out, "--save-capture",
-		"Z:"+saved); err != nil {
+	out, saved := dir+".json", dir+"-capture.json"
+	if err := wine(dir, e.collector, "--software", "Tidebook,Counterfoil,Tidewrack.Tidebook", "--output", "Z:"+out,
+		"--save-capture", "Z:"+saved); err != nil {
 		return nil, err
 	}
 	body, err := os.ReadFile(out)
@@ -158,7 +176,8 @@ func nothingPersonal(path string) error {
 		return err
 	}
 	for _, r := range c.Records {
-		for _, personal := range []string{"Something personal", "updates.tidewrack", "11111111-0000", "Boathouse"} {
+		for _, personal := range []string{"Something personal", "updates.tidewrack", "11111111-0000", "Boathouse",
+			"Somebody"} {
 			text := strings.ReplaceAll(string(r.Raw), "\x00", "") // UTF-16 too
 			if strings.Contains(text, personal) || strings.Contains(r.Source, personal) {
 				return fmt.Errorf("the capture holds %q under %s", personal, r.Source)

@@ -35,9 +35,11 @@ function Record([string]$source, [string]$outcome, [byte[]]$raw, [long]$code) {
     [void]$records.Add(('  {{"source": "{0}", "outcome": "{1}", "errno": {2}, "raw": "{3}"}}' -f $name, $outcome, $code, $text))
 }
 function Outcome([long]$code) {
-    switch ($code) {
-        0 { 'ok' } { 1, 50, 120, 127 -contains $_ } { 'not-exposed' } { 2, 3, 203, 2150121487 -contains $_ } { 'absent' } { 5, 1314 -contains $_ } { 'denied' } default { 'failed' }
-    }
+    if ($code -eq 0) { return 'ok' }
+    if (1, 50, 120, 127 -contains $code) { return 'not-exposed' }
+    if (2, 3, 203, 2150121487 -contains $code) { return 'absent' }
+    if (5, 1314 -contains $code) { return 'denied' }
+    'failed'
 }
 # Ask SOURCE { bytes, or an error with the code that the system gave }
 function Ask([string]$source, [scriptblock]$how) {

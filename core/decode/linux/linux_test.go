@@ -500,3 +500,18 @@ func TestNothingIsLeftOpen(t *testing.T) {
 		}
 	}
 }
+
+// A card is no memory that is built in.
+func TestCards(t *testing.T) {
+	for kind, want := range map[string]string{"SD": "other", "MMC": "emmc"} {
+		t.Run(kind, func(t *testing.T) {
+			f := read(with(desk(), records{
+				"/sys/block/": "mmcblk0", "link:/sys/block/mmcblk0": "../devices/pci/mmc_host/mmc0/mmcblk0",
+				"/sys/block/mmcblk0/size": "100000\n", "/sys/block/mmcblk0/device/type": kind + "\n",
+			}))
+			if got := f.Row(fact.Disks, 0).Value(fact.DriveKind).Text(); got != want {
+				t.Errorf("%q, want %q", got, want)
+			}
+		})
+	}
+}

@@ -260,6 +260,9 @@ func (x *decoder) drive(name string) inventory.Disk {
 	if bus != "" {
 		d.Bus = build.Some(bus)
 	}
+	if card, _ := x.Text(dir + "device/type"); card == "SD" {
+		kind = "other" // a card, and nothing that is built in
+	}
 	x.health(name, &d)
 	rotational, known := x.Number(dir + "queue/rotational")
 	switch {

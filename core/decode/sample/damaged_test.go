@@ -72,7 +72,10 @@ func readings(t *testing.T) map[string]reading {
 		Firmware: "Plover Firmware", Version: "1.14", Date: "03/09/2021", UEFI: true, Password: true, TPM: true,
 		Maker: "Ostrel", Product: "Slipway 14", Serial: "TW1", UUID: bootID, BoardMaker: "Ostrel", Board: "OS-14B",
 		Chassis: 10, Processor: "Corvane K5-8250U", Slots: 2, MaxGiB: 32,
-		Modules: []sample.Module{{Slot: "A", MiB: 8192, Type: 0x1A, Form: 0x0D, Speed: 2400, Maker: "Fennick"}, {Slot: "B"}},
+		Modules: []sample.Module{
+			{Slot: "A", MiB: 8192, Type: 0x1A, Form: 0x0D, Speed: 2400, Maker: "Fennick"},
+			{Slot: "B"},
+		},
 	}
 	screen := sample.Display{Name: "Gannet 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 10}
 	log, _ := sample.BootLog{SecureBoot: 1, Keys: 2}.Write()
@@ -103,8 +106,10 @@ func readings(t *testing.T) map[string]reading {
 		"what a TPM 1.2 says": {sample.TPM12Answer("PLVR", 1, 2), as(tpm.Reply12)},
 		"the table of a TPM":  {sample.TPM2Table(7), as(tpm.Table)},
 		"the health of NVMe":  {sample.NVMeHealth(1, 40), as(health.NVMe)},
-		"a processor's leaves": {sample.CPU{Vendor: "CorvaneParts", Name: "Corvane K5 @ 1.60GHz", Family: 6, MHz: 1600}.Leaves(),
-			func(b []byte) (string, error) { return fmt.Sprintf("%+v", cpu.Describe(cpu.Leaves(b))), nil }},
+		"a processor's leaves": {
+			sample.CPU{Vendor: "CorvaneParts", Name: "Corvane K5 @ 1.60GHz", Family: 6, MHz: 1600}.Leaves(),
+			func(b []byte) (string, error) { return fmt.Sprintf("%+v", cpu.Describe(cpu.Leaves(b))), nil },
+		},
 		"a made key": {string(endorsement), func(b []byte) (string, error) {
 			handle, area, err := tpm.Created(b)
 			return fmt.Sprintf("%x %x", handle, area), err
