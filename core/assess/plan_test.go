@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/knowledge"
@@ -151,6 +152,56 @@ func TestSettingsWithoutAVisit(t *testing.T) {
 			expect.Same(t, "it is told how without a visit", strings.Contains(s.Do, "the running system"), remote)
 			expect.Same(t, "the set-up is opened", enters, !remote)
 			expect.Same(t, "its place in the set-up is said", s.Where != nil, !remote)
+		})
+	}
+}
+
+// A fact that the TPM contradicts is nothing to look up: the machine is examined.
+func TestContradictedMachineIsExamined(t *testing.T) {
+	conflict := func(id fact.ID, attestation string) func(*doc) {
+		return func(d *doc) {
+			if attestation != "" {
+				d.TPM.Attestation = inventory.Some(attestation)
+			}
+			if id == fact.SecureBoot {
+				d.Firmware.SecureBoot = inventory.Opt[string]{}
+			} else {
+				d.Memory.Installed = inventory.Opt[int64]{}
+			}
+			d.Gaps = append(
+				d.Gaps,
+				inventory.Gap{Fact: id.String(), Cause: inventory.Disagree, Readings: []inventory.Differ{
+					{
+						Value:  map[bool]string{true: "on", false: "4294967296"}[id == fact.SecureBoot],
+						Source: "the system",
+					},
+					{
+						Value:  map[bool]string{true: "off", false: "17179869184"}[id == fact.SecureBoot],
+						Source: "another source",
+					},
+				}},
+			)
+		}
+	}
+	for _, c := range []struct {
+		name    string
+		machine func(*doc)
+		want    string
+	}{
+		{"the TPM contradicts", conflict(fact.SecureBoot, "contradicted"), "examine-contradicted"},
+		{"nothing was attested", conflict(fact.SecureBoot, ""), "enter-by-hand"},
+		{"the TPM agrees", conflict(fact.SecureBoot, "attested"), "enter-by-hand"},
+		{"a fact that no TPM attests", conflict(fact.MemoryInstalled, "contradicted"), "enter-by-hand"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			is := planned(t, c.machine)
+			var steps []string
+			for _, s := range is.Plan {
+				if s.Step == "examine-contradicted" || s.Step == "enter-by-hand" {
+					steps = append(steps, s.Step)
+				}
+			}
+			expect.Same(t, "what is done about it", strings.Join(steps, " "), c.want)
 		})
 	}
 }

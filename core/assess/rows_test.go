@@ -94,6 +94,12 @@ var rows = []struct {
 		d.OS.Licence = inventory.Opt[string]{}
 		d.AddGap("os.licence", inventory.NotOffered, "", "")
 	}},
+	{"examine-contradicted", func(d *doc) {
+		d.Firmware.SecureBoot = inventory.Opt[string]{}
+		d.TPM.Attestation = inventory.Some("contradicted")
+		d.Gaps = append(d.Gaps, inventory.Gap{Fact: "firmware.secure_boot", Cause: inventory.Disagree,
+			Readings: []inventory.Differ{{Value: "on", Source: "the system"}, {Value: "off", Source: "the TPM"}}})
+	}},
 	{"save-capture", func(d *doc) {
 		d.TPM = inventory.TPM{}
 		d.AddGap("tpm.state", inventory.ReadFailed, "", "")

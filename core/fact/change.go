@@ -100,7 +100,7 @@ const GuideSource = "the firmware guide "
 // unread are facts that no collector reads, by the class of hardware. They come from
 // lists, from firmware guides and from people.
 var unread = map[string][]ID{
-	PC: {DeviceWarranty, ProcessorTPM, EncryptionKeyKept, OSLicence, TPMHeader, TPMChangeable,
+	PC: {DeviceWarranty, ProcessorTPM, EncryptionKeyKept, TPMHeader, TPMChangeable,
 		FirmwareUpdate},
 	Mac: {
 		DeviceWarranty, EncryptionKeyKept, OSLicence, OSHeldAt, OSEdition, DriverCount, DriverDevice, DriverClass,

@@ -66,7 +66,7 @@ type StepDoc struct {
 	Noun      Noun                  `json:"noun,omitzero" doc:"How the answer counts it"`
 	Always    *need.Document        `json:"always,omitempty" doc:"Facts under which it stands in every plan of a machine that is kept"`
 	Question  bool                  `json:"question,omitempty" doc:"It asks somebody something that has to be answered before the visit"`
-	Closes    []string              `json:"closes,omitempty" doc:"Causes of unknown facts that this step finds out: needs-rights, not-offered, read-failed, not-asked, disagree, not-listed"`
+	Closes    []string              `json:"closes,omitempty" doc:"Causes of unknown facts that this step finds out: needs-rights, not-offered, read-failed, not-asked, disagree, not-listed, contradicted"`
 	When      *need.Document        `json:"when,omitempty" doc:"Facts under which it can be done"`
 	Rule      *need.Document        `json:"rule,omitempty" doc:"Facts that the tool of the step needs, beside when; a release document may state another rule for its conversion"`
 	WhenNotNo bool                  `json:"unknown_when_is_fine,omitempty" doc:"It can be tried if the condition is unknown"`
@@ -146,9 +146,13 @@ type Minutes struct {
 // known although its fact is: no row of a list and no naming rule reads it.
 const NotListed = "not-listed"
 
+// Contradicted is the cause, beside those of gaps, of a fact that the machine's TPM attests otherwise than its system
+// reports it.
+const Contradicted = "contradicted"
+
 var causes = []string{
 	inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked, inventory.Disagree,
-	NotListed,
+	NotListed, Contradicted,
 }
 
 // stepEffect is one effect of a step; a value that is not known stands for the

@@ -124,7 +124,7 @@ func (s planner) close(open []string) {
 		var settles []string
 		for _, fd := range slices.Concat(s.open, s.failing) {
 			if id := fd.Requirement.ID; slices.Contains(open, id) &&
-				slices.ContainsFunc(openFor(fd), func(c string) bool { return slices.Contains(st.Closes, c) }) {
+				slices.ContainsFunc(s.openFor(fd), func(c string) bool { return slices.Contains(st.Closes, c) }) {
 				settles = append(settles, id)
 				found[id] = true
 			}
@@ -154,13 +154,16 @@ func (s planner) settling(r Role) []string {
 }
 
 // openFor lists why a requirement is not known: the causes of its gaps.
-func openFor(fd *check.Finding) []string {
+func (s planner) openFor(fd *check.Finding) []string {
 	var out []string
 	for _, e := range fd.Evidence {
 		switch {
 		case e.Truth != need.Unknown:
 		case e.Reading.Value.Known() && e.Match != nil:
 			out = append(out, NotListed)
+		case e.Reading.Gap != nil && e.Reading.Gap.Cause == inventory.Disagree && e.Leaf.Fact().Attestable() &&
+			s.was.Is(fact.Attestation, "contradicted"):
+			out = append(out, Contradicted)
 		case e.Reading.Gap != nil:
 			out = append(out, e.Reading.Gap.Cause)
 		case e.Leaf.Fact() == fact.DiskBytes: // the kind of the drive decides

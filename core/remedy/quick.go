@@ -64,6 +64,7 @@ func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []
 	b = append(b, f.Value(fact.OSPlatform).Text()...)
 	b = append(b, '|')
 	b = append(b, f.Value(fact.TPMState).Text()...)
+	b = append(b, yesNo(f.Is(fact.Attestation, "contradicted")))
 	for _, s := range f.Value(fact.ProcessorFeaturesOff).Set() {
 		b = append(append(b, ','), s...)
 	}

@@ -15,6 +15,7 @@ const Explain = `It reads (Windows):
   the first sector of the system's volume, for its encryption (only as an administrator)
   graphics adapters, displays, devices with their drivers, battery and mains
   edition, version and build of the system, and the host name
+  what the system knows of its own licence: valid or not, never its key
   whether a network adapter is up; whether a restart is due; whether it is managed, and how
   with --software, the installed titles that were asked for
 

@@ -1,6 +1,6 @@
 // Package edid decodes what a display says of itself: the base block of VESA's
-// Enhanced Extended Display Identification Data Standard, release A, version 1, and
-// what DisplayID sections among its extension blocks say of the size of the screen.
+// Enhanced Extended Display Identification Data Standard, release A, version 1, and what CTA-861 blocks and DisplayID
+// sections among its extension blocks say of the size of the screen.
 package edid
 
 import (
@@ -33,7 +33,7 @@ func sum(block []byte) (s byte) {
 	return s
 }
 
-// Decode reads the base block and the DisplayID sections behind it. The error says why it is none. An extension that
+// Decode reads the base block and the extension blocks behind it. The error says why it is none. An extension that
 // is damaged or cut is passed over.
 func Decode(whole []byte) (Info, error) {
 	b := whole
@@ -62,13 +62,47 @@ func Decode(whole []byte) (Info, error) {
 			continue
 		}
 		if in.Width == 0 {
-			in.Width, in.Height = int64(d[2])|int64(d[4]&0xF0)<<4, int64(d[5])|int64(d[7]&0xF0)<<4
-			fine = area{float64(int(d[12]) | int(d[14]&0xF0)<<4), float64(int(d[13]) | int(d[14]&0x0F)<<8)}
+			in.Width, in.Height, fine = timing(d)
 		}
 	}
 	in.DiagonalInches = diagonal(coarse, fine, area{float64(in.Width), float64(in.Height)})
+	in.further(whole, coarse)
 	in.extend(whole)
 	return in, nil
+}
+
+// timing is what a detailed timing says: pixels, and the size in millimetres.
+func timing(d []byte) (width, height int64, fine area) {
+	return int64(d[2]) | int64(d[4]&0xF0)<<4, int64(d[5]) | int64(d[7]&0xF0)<<4,
+		area{float64(int(d[12]) | int(d[14]&0xF0)<<4), float64(int(d[13]) | int(d[14]&0x0F)<<8)}
+}
+
+// extCTA is the tag of an extension block of CTA-861.
+const extCTA = 0x02
+
+// further completes what the base block leaves open with the detailed timings of CTA-861 blocks (CTA-861-H, section
+// 7.3): the pixels, where the base block has no timing, and the size, where it has none and the pixels are the same. A
+// timing with more pixels than the preferred one does not show a larger screen: displays scale some down.
+func (in *Info) further(b []byte, coarse area) {
+	for at := blockSize; at+blockSize <= len(b) && at/blockSize <= int(b[126]); at += blockSize {
+		block := b[at : at+blockSize]
+		if block[0] != extCTA || sum(block) != 0 || block[2] < 4 {
+			continue
+		}
+		for off := int(block[2]); off+18 <= blockSize-1; off += 18 {
+			d := block[off : off+18]
+			if d[0] == 0 && d[1] == 0 {
+				break
+			}
+			width, height, fine := timing(d)
+			if in.Width == 0 {
+				in.Width, in.Height = width, height
+			}
+			if in.DiagonalInches == 0 && width == in.Width && height == in.Height {
+				in.DiagonalInches = diagonal(coarse, fine, area{float64(width), float64(height)})
+			}
+		}
+	}
 }
 
 // area is a width and a height, in millimetres or pixels.

@@ -1,9 +1,11 @@
 package edid_test
 
 import (
+	"fmt"
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/edid"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/internal/expect"
 )
 
@@ -123,4 +125,79 @@ func FuzzDecode(f *testing.F) {
 			t.Errorf("a diagonal of %v inches", in.DiagonalInches)
 		}
 	})
+}
+
+// cta is an extension block with detailed timings: width, height, and millimetres of both.
+func cta(timings ...[4]int) string {
+	block := make([]byte, 128)
+	copy(block, "\x02\x03\x08\x00")
+	for i, x := range timings {
+		d := block[8+18*i:]
+		d[0], d[1] = 0x3A, 0x02
+		d[2], d[4], d[5], d[7] = byte(x[0]), byte(x[0]>>8<<4), byte(x[1]), byte(x[1]>>8<<4)
+		d[12], d[13], d[14] = byte(x[2]), byte(x[3]), byte(x[2]>>8<<4|x[3]>>8)
+	}
+	return balance(block)
+}
+
+// balance makes the checksum right.
+func balance(block []byte) string {
+	block[127] = 0
+	var s byte
+	for _, c := range block {
+		s += c
+	}
+	block[127] = -s
+	return string(block)
+}
+
+// Timings of the extension complete what the base block leaves open, and nothing else.
+func TestTimingsOfTheExtension(t *testing.T) {
+	whole := sample.Display{Name: "Gannet 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 8}
+	base := func(timing, size bool) string {
+		b := []byte(whole.EDID())
+		if !timing {
+			clear(b[54:72])
+		}
+		if !size {
+			b[21], b[22] = 0, 0
+			b[66], b[67], b[68] = 0, 0, 0
+		}
+		b[126] = 1
+		return balance(b)
+	}
+	wrong := []byte(cta([4]int{2560, 1440, 597, 336}))
+	wrong[127]++
+	early := []byte(cta([4]int{2560, 1440, 597, 336}))
+	early[2] = 3
+	for _, c := range []struct {
+		name, raw string
+		want      string
+	}{
+		{"all of it is in the base block", base(true, true) + cta([4]int{3840, 2160, 700, 400}), "2560 1440 27"},
+		{"no size", base(true, false) + cta([4]int{2560, 1440, 597, 336}), "2560 1440 27"},
+		{"no size, and another timing", base(true, false) + cta([4]int{3840, 2160, 597, 336}), "2560 1440 0"},
+		{"no size, and the timing is the second", base(true, false) + cta([4]int{3840, 2160, 597, 336},
+			[4]int{2560, 1440, 597, 336}), "2560 1440 27"},
+		{"no timing", base(false, true) + cta([4]int{2560, 1440, 597, 336}), "2560 1440 26.6"},
+		{"neither", base(false, false) + cta([4]int{1920, 1080, 531, 299}, [4]int{2560, 1440, 597, 336}),
+			"1920 1080 24"},
+		{"an aspect ratio instead of a size", base(true, false) + cta([4]int{2560, 1440, 160, 90}), "2560 1440 0"},
+		{"the last of six", base(true, false) + cta([4]int{1, 1, 1, 1}, [4]int{1, 1, 1, 1}, [4]int{1, 1, 1, 1},
+			[4]int{1, 1, 1, 1}, [4]int{1, 1, 1, 1}, [4]int{2560, 1440, 597, 336}), "2560 1440 27"},
+		{"no timings", base(true, false) + cta(), "2560 1440 0"},
+		{"a checksum that is wrong", base(true, false) + string(wrong), "2560 1440 0"},
+		{"timings that begin within the header", base(true, false) + string(early), "2560 1440 0"},
+		{"a cut block", base(true, false) + cta([4]int{2560, 1440, 597, 336})[:100], "2560 1440 0"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			in, err := edid.Decode([]byte(c.raw))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := fmt.Sprint(in.Width, in.Height, in.DiagonalInches); got != c.want {
+				t.Errorf("%s, want %s", got, c.want)
+			}
+		})
+	}
 }

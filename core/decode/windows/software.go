@@ -99,6 +99,24 @@ func (x *decoder) title(view View, key string) (inventory.Software, bool) {
 	}, name != ""
 }
 
+// licence decodes SL_GENUINE_STATE: 0 genuine, 1 no valid licence, 2 tampered with, 3 not known offline.
+func licence(x *decoder) {
+	b, ok := x.raw(Licence, 4)
+	if !ok {
+		x.WhyNot(fact.OSLicence, x.C.Get(Licence), "this system does not tell of its licence")
+		return
+	}
+	switch state := binary.LittleEndian.Uint32(b); state {
+	case 0:
+		x.Set(fact.OSLicence, "valid", Licence)
+	case 1, 2:
+		x.Set(fact.OSLicence, "invalid", Licence)
+	default:
+		x.Gap(fact.OSLicence, inventory.NotOffered, "the system has not established whether its licence is valid",
+			"Look at the activation page of the system's settings, and enter it by hand.")
+	}
+}
+
 // management: who steers this machine's updates, in words of kind and not of
 // names.
 func (x *decoder) management() {

@@ -38,6 +38,7 @@ const (
 	PowerStatus   = "GetSystemPowerStatus"
 	Uplinks       = "GetAdaptersAddresses" // a line of type and status each
 	Joined        = "NetGetJoinInformation"
+	Licence       = "SLIsGenuineLocal"   // SL_GENUINE_STATE of the system
 	SoftwareNamed = "software asked for" // a line each of the titles that were to be kept; * for all
 )
 

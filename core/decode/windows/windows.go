@@ -28,7 +28,7 @@ type decoder struct {
 // notRead are the facts that Windows could tell of and this collector does not
 // read.
 var notRead = []string{
-	"os.licence", "storage.system.encryption.key_kept", "firmware.settings_interface",
+	"storage.system.encryption.key_kept", "firmware.settings_interface", "os.pending_updates",
 	"backup",
 }
 
@@ -51,6 +51,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.software()
 	x.power()
 	x.management()
+	licence(x)
 	x.restart()
 	x.isolation()
 	x.environment()

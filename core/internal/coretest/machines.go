@@ -152,6 +152,9 @@ func PC(r *rand.Rand) *inventory.Document {
 			Cause:    inventory.Disagree,
 			Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}},
 		})
+		if len(d.Displays) > 0 { // one of the two is the TPM's own
+			d.TPM.Attestation = inventory.Some("contradicted")
+		}
 	}
 	return d
 }

@@ -88,6 +88,7 @@ func readyLaptop() *machine {
 	m.ok(win.PowerStatus, "\x00\x01\x48\x00"+sample.Zeros(8))
 	m.ok(win.View64.Value(win.KeyGuard, "EnableVirtualizationBasedSecurity"), number(1))
 	m.ok(win.Isolation, "\x03"+sample.Zeros(7))
+	m.ok(win.Licence, sample.U32(0))
 	m.ok(win.SoftwareNamed, "Tidebook\nCounterfoil\nLampwright\nHawser VPN\nTidewrack.Lampwright")
 	m.ok(win.View64.Subkeys(win.KeyUninstall), "tidebook\nhawser")
 	m.key(win.KeyUninstall+`\tidebook`, "DisplayName", "Tidebook 4", "DisplayVersion", "4.1.2", "Publisher",
