@@ -143,6 +143,34 @@ func TestIncompleteListIsNotAnEmptyOne(t *testing.T) {
 	}
 }
 
+// A list that was read in part says what was found, and that there may be more, whoever says why.
+func TestListsThatAreNotComplete(t *testing.T) {
+	why := &inventory.Gap{Fact: "software", Cause: inventory.NotAsked}
+	for _, c := range []struct {
+		name     string
+		complete bool
+		gap      *inventory.Gap
+		cause    string
+	}{
+		{"complete", true, nil, ""}, {"complete, whatever the gap", true, why, ""},
+		{"in part", false, why, inventory.NotAsked}, {"in part, and nobody says why", false, nil, inventory.NotAsked},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			f := fact.Read(&inventory.Document{})
+			f.SetList(fact.SoftwareToBuy, []string{"Tidebook"}, c.complete, c.gap, "a list")
+			r := f.Get(fact.SoftwareToBuy)
+			expect.Same(t, "it is known", r.Value.Known(), c.complete)
+			expect.Same(t, "what was found", len(r.Value.Set())+len(r.Floor().Set()), 1)
+			expect.Same(t, "the source", r.Source, "a list")
+			cause := ""
+			if r.Gap != nil {
+				cause = r.Gap.Cause
+			}
+			expect.Same(t, "the cause", cause, c.cause)
+		})
+	}
+}
+
 func TestDisagreeingReadingsAreKept(t *testing.T) {
 	d := &inventory.Document{Gaps: []inventory.Gap{{
 		Fact:  "memory.installed_bytes",

@@ -116,7 +116,8 @@ func TestAmounts(t *testing.T) {
 		{"16", "GiB", 16 << 30}, {"16 GB", "GiB", 16 << 30}, {"16 GB", "GB", 16e9}, {"16GiB", "GB", 16 << 30},
 		{"16384", "MiB", 16 << 30}, {"1,024 GB", "GB", 1024e9}, {"7,8", "GB", 7.8e9}, {"0.5 TB", "GiB", 1 << 39},
 		{"16 gb", "MB", 16e9}, {"16 GHz", "GB", -1}, {"-1", "GB", -1}, {"lots", "GB", -1}, {"", "GB", 0},
-		{"1e30", "GB", -1},
+		{"1e30", "GB", -1}, {"0", "GB", 0}, {"1,500 MB", "GB", 1500e6}, {"1,5 GB", "MB", 1.5e9}, {"1,500.5 MB", "GB", 1500.5e6},
+		{"12,34 GB", "MB", 12.34e9}, {"1,024,000 MB", "GB", 1024e9}, {"16 384 MB", "GB", 16384e6}, {"16 GB and more", "GB", -1},
 	} {
 		t.Run(c.cell, func(t *testing.T) {
 			r, err := sheet.Sheet([]string{"Name", "memory.installed_bytes"}, [][]string{{"A", c.cell}},

@@ -5,7 +5,7 @@
 // A directory of step definitions (YAML) is taken like a package.
 //
 // Some changes are no mistakes, and are not made: the length of an array's type, a number that is
-// returned beside false, and a panic for a defect of the program left out.
+// returned beside false or beside an error, and a panic for a defect of the program left out.
 //
 //	go run ./internal/mutation -count 87 core/check core/need core/remedy
 //	go run ./internal/mutation -count 60 core/remedy/steps
@@ -184,6 +184,22 @@ func isFalse(e ast.Expr) bool {
 	return ok && x.Name == "false"
 }
 
+// isError says that an expression makes an error, or is one: what is returned beside it is not read.
+func isError(e ast.Expr) bool {
+	switch x := e.(type) {
+	case *ast.Ident:
+		return strings.HasPrefix(x.Name, "err") && x.Name != "err" // err alone may be none
+	case *ast.CallExpr:
+		s, ok := x.Fun.(*ast.SelectorExpr)
+		if !ok {
+			return false
+		}
+		of, ok := s.X.(*ast.Ident)
+		return ok && (of.Name == "errors" && s.Sel.Name == "New" || of.Name == "fmt" && s.Sel.Name == "Errorf")
+	}
+	return false
+}
+
 func isPanic(s ast.Stmt) bool {
 	x, ok := s.(*ast.ExprStmt)
 	if !ok {
@@ -215,7 +231,7 @@ func mistakesOf(files *token.FileSet, name string, tree *ast.File) []mistake {
 		case *ast.ArrayType:
 			return x.Len == nil
 		case *ast.ReturnStmt:
-			if n := len(x.Results); n > 1 && isFalse(x.Results[n-1]) {
+			if n := len(x.Results); n > 1 && (isFalse(x.Results[n-1]) || isError(x.Results[n-1])) {
 				for _, r := range x.Results[:n-1] {
 					unread[r] = true
 				}

@@ -2,6 +2,7 @@ package windows
 
 import (
 	"bytes"
+	"encoding/binary"
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/sample"
@@ -100,6 +101,31 @@ func TestTopology(t *testing.T) {
 			expect.Same(t, "c", c, tt.cores)
 			expect.Same(t, "p", p, tt.packages)
 			expect.Same(t, "n", n, tt.threads)
+		})
+	}
+}
+
+// Sizes at the edge: a partition of one byte is one, one without a byte or before the disk is none.
+func TestEdgesOfALayout(t *testing.T) {
+	for _, c := range []struct {
+		name        string
+		start, size int64
+		want        int
+	}{
+		{"at the front", 0, 1, 2}, {"nothing", 1 << 20, 0, 1}, {"less than nothing", 1 << 20, -1, 1}, {"before it", -1, 1, 1},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			b := gptLayout()
+			second := b[48+144 : 48+288]
+			binary.LittleEndian.PutUint64(second[8:], uint64(c.start))
+			binary.LittleEndian.PutUint64(second[16:], uint64(c.size))
+			after, err := layout(b)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if len(after.Parts) != c.want {
+				t.Errorf("%d partitions, want %d", len(after.Parts), c.want)
+			}
 		})
 	}
 }
