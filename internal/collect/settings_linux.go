@@ -38,7 +38,10 @@ func (r *reader) lines(path string) []string {
 func (r *reader) protectors() {
 	for _, name := range r.encrypted {
 		path := "/dev/" + name
-		rec := r.fetch(linux.Protectors+path, path, luks.MaxHeader)
+		rec := r.fetch(linux.Protectors+path, path, smallFile)
+		if size, err := luks.Size(rec.Raw); err == nil && size > smallFile {
+			rec = r.fetch(linux.Protectors+path, path, size)
+		}
 		if rec.Outcome == capture.OK {
 			kinds, err := luks.Protectors(rec.Raw)
 			rec.Raw = []byte(strings.Join(kinds, "\n"))
