@@ -122,11 +122,11 @@ var firmwareFacts = []Def{
 	{
 		ID:    SettingsOffered,
 		Name:  "firmware.settings_offered",
-		Label: "firmware settings that the running system can change",
+		Label: "changeable firmware settings",
 		Kind:  Set,
 		On:    OnlyPC,
 		in:    items(func(d *document) *[]string { return &d.Firmware.SettingsOffered }),
-		About: "Of secure-boot, tpm and legacy-support, those that the interface to firmware settings offers",
+		About: "Of secure-boot, tpm and legacy-support, those that the running system can change",
 	},
 	{
 		ID:      FirmwareUpdate,
