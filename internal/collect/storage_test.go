@@ -4,6 +4,7 @@ package collect_test
 
 import (
 	"encoding/binary"
+	"slices"
 	"strings"
 	"testing"
 
@@ -78,6 +79,23 @@ func TestKeyProtectors(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// Displays and drives stand in one order, whatever that of the directory is.
+func TestOrderOfLists(t *testing.T) {
+	tr := laptop()
+	want := []string{"sda", "sdb", "sdc", "sdd", "sde", "sdf"}
+	for _, name := range []string{"sdd", "sdb", "sdf", "sda", "sde", "sdc"} {
+		tr["/sys/block/"+name] = "->../devices/pci0000:00/ata1/" + name
+		tr["/sys/devices/pci0000:00/ata1/"+name+"/size"] = "1000\n"
+	}
+	var got []string
+	for _, d := range inspect(t, tr).Storage.Disks[1:] { // the first one is its own
+		got = append(got, d.Name.Or(""))
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("%v, want %v", got, want)
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -113,6 +114,7 @@ func (t tree) names(path string, most int) ([]string, error) {
 	if errors.Is(err, io.EOF) {
 		err = nil
 	}
+	slices.Sort(names) // the kernel's order can differ from one start to the next
 	return names, err
 }
 
