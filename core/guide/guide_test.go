@@ -50,28 +50,19 @@ func machine(maker, model, firmware string) *fact.Facts {
 
 // What a guide does not say of its keys and of the way in and out, a more general one says, each by itself.
 func TestKeysComeFromWhoeverNamesThem(t *testing.T) {
-	for _, c := range []struct{ name, near, far, want string }{
-		{"all from the nearer", "keys: {setup: F1, boot: F9}, enter: Twice., leave: F4.", "keys: {setup: F2, boot: F8}, enter: " +
-			"Once., leave: F10.", "F1 F9 Twice. F4."},
-		{"none from the nearer", "keys: {}", "keys: {setup: F2, boot: F8}, enter: Once., leave: F10.", "F2 F8 Once. F10."},
-		{"by turns", "keys: {setup: F1}, enter: Twice.", "keys: {setup: F2, boot: F8}, enter: Once., leave: F10.",
-			"F1 F8 Twice. F10."},
-		{"the other way round", "keys: {boot: F9}, leave: F4.", "keys: {setup: F2, boot: F8}, enter: Once., leave: F10.",
-			"F2 F9 Once. F4."},
+	for _, c := range []struct{ name, near, want string }{
+		{"all from the nearer", "keys: {setup: F1, boot: F9}, enter: Twice., leave: F4.", "F1 F9 Twice. F4."},
+		{"none from the nearer", "keys: {}", "F2 F8 Once. F10."},
+		{"by turns", "keys: {setup: F1}, enter: Twice.", "F1 F8 Twice. F10."},
+		{"the other way round", "keys: {boot: F9}, leave: F4.", "F2 F9 Once. F4."},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			b := book(
-				t,
-				"format: rolltop-guides/1\nguides:\n  - {id: near, title: Near, maker: Ostrel, models: [\"OS-14\"], "+
-					c.near+"}\n  - {id: far, title: Far, maker: Ostrel, "+c.far+"}\n",
-			)
+			b := book(t, "format: rolltop-guides/1\nguides:\n"+
+				"  - {id: near, title: Near, maker: Ostrel, models: [\"OS-14\"], "+c.near+"}\n"+
+				"  - {id: far, title: Far, maker: Ostrel, keys: {setup: F2, boot: F8}, enter: Once., leave: F10.}\n")
 			g := b.For(machine("Ostrel", "OS-14", ""))
-			expect.Same(
-				t,
-				"keys and ways",
-				strings.Join([]string{g.Keys.Setup, g.Keys.Boot, g.Enter, g.Leave}, " "),
-				c.want,
-			)
+			got := strings.Join([]string{g.Keys.Setup, g.Keys.Boot, g.Enter, g.Leave}, " ")
+			expect.Same(t, "keys and ways", got, c.want)
 		})
 	}
 }

@@ -111,18 +111,21 @@ func run(dirs []string, count int, seed uint64, at string, by runner) error {
 	}
 	order := rand.New(rand.NewPCG(seed, seed))
 	order.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
-	noticed, tried := 0, 0
+	noticed, tried, late := 0, 0, 0
 	for i := range all {
 		if tried == count {
 			break
 		}
 		m := &all[i]
-		built, seen, err := by.try(m)
+		built, seen, beyond, err := by.try(m)
 		if err != nil {
 			return err
 		}
 		if !built {
 			continue // it is no program any more
+		}
+		if beyond {
+			late++
 		}
 		if tried++; seen {
 			noticed++
@@ -130,47 +133,48 @@ func run(dirs []string, count int, seed uint64, at string, by runner) error {
 			fmt.Printf("not noticed: %s:%d: %s\n", m.file, m.line, m.what)
 		}
 	}
-	fmt.Printf("%d of %d mistakes were noticed (%d were possible)\n", noticed, tried, len(all))
+	fmt.Printf("%d of %d mistakes were noticed, %d of these by the time limit alone (%d were possible)\n",
+		noticed, tried, late, len(all))
 	return nil
 }
 
 // try lays a mistake over its file and runs the tests.
-func (r runner) try(m *mistake) (built, noticed bool, err error) {
+func (r runner) try(m *mistake) (built, noticed, late bool, err error) {
 	src, err := m.text()
 	if err != nil {
-		return false, false, err
+		return false, false, false, err
 	}
 	dir, err := os.MkdirTemp("", "mutation")
 	if err != nil {
-		return false, false, err
+		return false, false, false, err
 	}
 	defer func() { _ = os.RemoveAll(dir) }()
 	changed, overlay := filepath.Join(dir, "changed"+filepath.Ext(m.file)), filepath.Join(dir, "overlay.json")
 	abs, err := filepath.Abs(m.file)
 	if err != nil {
-		return false, false, err
+		return false, false, false, err
 	}
 	list, err := json.Marshal(map[string]map[string]string{"Replace": {abs: changed}})
 	if err != nil {
-		return false, false, err
+		return false, false, false, err
 	}
 	if err := errors.Join(os.WriteFile(changed, src, 0o600), os.WriteFile(overlay, list, 0o600)); err != nil {
-		return false, false, err
+		return false, false, false, err
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), r.limit)
 	defer cancel()
 	if exec.CommandContext(ctx, "go", "build", "-overlay", overlay, "./"+packageOf(m.file)).Run() != nil {
-		return false, false, nil
+		return false, false, false, nil
 	}
 	// The tests of the package itself notice most, and are done soonest.
 	own := []string{"./" + packageOf(m.file)}
 	for _, some := range [][]string{own, r.tests} {
 		if _, err := fine(ctx, some, "-short", "-failfast", "-overlay", overlay); err != nil {
-			return true, true, nil
+			return true, true, ctx.Err() != nil, nil
 		}
 	}
 	_, failed := fine(ctx, r.whole, "-failfast", "-overlay", overlay)
-	return true, failed != nil, nil
+	return true, failed != nil, ctx.Err() != nil, nil
 }
 
 // turned are operators and what they are taken for by mistake.

@@ -112,7 +112,8 @@ func TestEdgesOfALayout(t *testing.T) {
 		start, size int64
 		want        int
 	}{
-		{"at the front", 0, 1, 2}, {"nothing", 1 << 20, 0, 1}, {"less than nothing", 1 << 20, -1, 1}, {"before it", -1, 1, 1},
+		{"at the front", 0, 1, 2}, {"nothing", 1 << 20, 0, 1}, {"less than nothing", 1 << 20, -1, 1},
+		{"before it", -1, 1, 1},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			b := gptLayout()
