@@ -99,9 +99,11 @@ soak:
 ## mutants: put small random mistakes into the deciding packages, and count those that the tests notice
 mutants:
 	$(GO) run ./internal/mutation -count 100 core/check core/need core/remedy core/list core/release core/assess core/remedy/steps
-	$(GO) run ./internal/mutation -count 50 -tests ./core/remedy,./core/assess,./core/results,./core/part core/remedy/steps
+	$(GO) run ./internal/mutation -count 50 -tests ./core/remedy,./core/assess,./core/results,./core/part \
+		core/remedy/steps
 	$(GO) run ./internal/mutation -count 100 -whole ./internal/standin/recorded \
-		$$($(GO) list -f '{{.Dir}}' ./core/... | sed "s|^$$PWD/||" | grep -v -E '^core/(check|need|remedy|list|release|assess|internal/.*)$$')
+		$$($(GO) list -f '{{.Dir}}' ./core/... | sed "s|^$$PWD/||" | \
+		grep -v -E '^core/(check|need|remedy|list|release|assess|internal/.*)$$')
 
 ## screenshots: the console's pictures for the documentation, and the terminal's
 screenshots: build

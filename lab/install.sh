@@ -1,6 +1,6 @@
 #!/bin/sh
-# What the lab needs, on Debian, as root. With “all”, also kernels and firmware of other kinds, for the machines that
-# stand apart.
+# What the lab needs, on Debian, as root. With “all”, also kernels and firmware of other kinds, for the machines
+# that stand apart.
 set -e
 export DEBIAN_FRONTEND=noninteractive
 # Where an index of another architecture cannot be had, the download of its packages says so.

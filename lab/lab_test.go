@@ -152,7 +152,7 @@ func TestRegistries(t *testing.T) {
 			expect.That(t, "it has values", len(m.Registry) > 1)
 			for name := range m.Expect {
 				if fact.ByName(name) == nil {
-					t.Errorf("%s is no fact", name)
+					t.Errorf("%s is not a fact", name)
 				}
 			}
 		})

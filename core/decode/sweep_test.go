@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/decode/efi"
+	"rolltop.example/rolltop/core/decode/health"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/decode/plist"
 	"rolltop.example/rolltop/core/decode/registry"
@@ -105,6 +106,22 @@ var sweeps = []struct {
 		"\x00\x00\x00\x00" +
 		"\x00\x00\x00\x03\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x10"),
 		func(b []byte) string { v, err := plist.Decode(b); return fmt.Sprintf("%v %v", v, err) }},
+	{"quotes", quotes, func(b []byte) string {
+		q, err := tpm.ReadQuote(b)
+		if err != nil {
+			return err.Error()
+		}
+		return fmt.Sprintf("%+v", *q)
+	}},
+	{"answers with a key", madeKeys, func(b []byte) string {
+		handle, area, err := tpm.Created(b)
+		return fmt.Sprintf("%x %x %v", handle, area, err)
+	}},
+	{"health logs", one(sample.NVMeHealth(1, 40)),
+		func(b []byte) string { r, err := health.NVMe(b); return fmt.Sprintf("%+v %v", r, err) }},
+	{"displays", one(sample.Display{Name: "Gannet 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, Tile: 1,
+		BitsPerChannel: 10}.EDID()),
+		func(b []byte) string { in, err := edid.Decode(b); return fmt.Sprintf("%+v %v", in, err) }},
 }
 
 // crossed hides a text.
@@ -234,6 +251,25 @@ func bootLog() [][]byte {
 	b, _ := sample.BootLog{SecureBoot: 1, Keys: 1, Version: "4.1", Entries: []string{"Skerry"},
 		Disk: "5e1f0000-0000-4000-8000-000000000001"}.Write()
 	return [][]byte{b}
+}
+
+func madeKeys() [][]byte {
+	chip := &sample.Chip{Seed: "a"}
+	return [][]byte{chip.Answer(tpm.Create(tpm.EndorsementCurve))}
+}
+
+func quotes() [][]byte {
+	_, registers := sample.BootLog{SecureBoot: 1}.Write()
+	chip := &sample.Chip{Seed: "a", Registers: registers}
+	handle, _, err := tpm.Created(chip.Answer(tpm.Create(tpm.Signing)))
+	if err != nil {
+		panic("the made-up TPM makes no keys")
+	}
+	quote, _, err := tpm.Quoted(chip.Answer(tpm.Quoting(handle, []byte("a nonce"), bootlog.SHA256)))
+	if err != nil {
+		panic("the made-up TPM gives no quote")
+	}
+	return [][]byte{quote}
 }
 
 func publics() [][]byte {

@@ -322,9 +322,10 @@ var rowCatalogue = []Def{
 		Label: "where the title comes from",
 		Kind:  Word,
 		Words: map[string]string{
-			"package":   "a package of the system",
+			"package":   "a package in the system's own form",
 			"store":     "the system's store",
-			"installer": "an installer of its own",
+			"installer": "an installer",
+			"not-store": "not the system's store",
 		},
 		at: rowText(Word, func(d *document, i int) *optText { return &d.Software[i].Source }),
 	},

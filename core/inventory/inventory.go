@@ -315,7 +315,7 @@ type Software struct {
 	Publisher    Opt[string] `json:"publisher,omitzero"`
 	Architecture Opt[string] `json:"architecture,omitzero"`
 	Code         Opt[string] `json:"code,omitzero" doc:"Product code: the key under which the system lists the title"`
-	Source       Opt[string] `json:"source,omitzero" enum:"package,store,installer" doc:"Where it comes from: a package of the system, its store, an installer of its own"`
+	Source       Opt[string] `json:"source,omitzero" enum:"package,store,installer,not-store" doc:"Where it comes from, as far as the system tells: a package in its own form, its store, an installer, not its store"`
 }
 
 // Driver is the driver of one device.

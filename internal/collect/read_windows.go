@@ -369,7 +369,7 @@ var systemID = windows.GUID{
 
 // licence asks the system what it knows of its own licence. Nothing outside is asked.
 func licence() ([]byte, uint32) {
-	b := make([]byte, 4)
+	b := []byte{0xFF, 0xFF, 0xFF, 0xFF} // what the call does not write is not an answer
 	code := status(windows.NewLazySystemDLL("slwga.dll").NewProc("SLIsGenuineLocal"),
 		uintptr(unsafe.Pointer(&systemID)), uintptr(unsafe.Pointer(unsafe.SliceData(b))), 0)
 	return b, code
@@ -442,7 +442,7 @@ func (r *reader) software() {
 		}
 		r.add(v.Subkeys(win.KeyUninstall), []byte(strings.Join(kept, "\n")), code)
 	}
-	names, code := subkeys(win.View64, win.KeyStore)
-	names = slices.DeleteFunc(names, func(full string) bool { return !keep.Has(win.StoreName(full)) })
-	r.add(win.View64.Subkeys(win.KeyStore), []byte(strings.Join(names, "\n")), code)
+	names, code := subkeys(win.View64, win.KeyPackages)
+	names = slices.DeleteFunc(names, func(full string) bool { return !keep.Has(win.PackageName(full)) })
+	r.add(win.View64.Subkeys(win.KeyPackages), []byte(strings.Join(names, "\n")), code)
 }

@@ -13,6 +13,7 @@ const Explain = `It reads (macOS), from values of the kernel and by the system's
   graphics adapters, displays, battery and mains
   version and build of the system, and the host name
   whether a network interface runs; whether it is managed, and how
-  with --software, the applications for everybody that were asked for
+  how many updates the system found, and when its own backup last ran
+  with --software, the applications for everybody that were asked for, and which of them came from the store
 
 Of what the tools say it keeps the values that these facts need, and no others.`

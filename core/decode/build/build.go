@@ -71,6 +71,11 @@ func (x *Draft) List(source string) ([]string, bool) {
 	return strings.Fields(string(r.Raw)), r.Outcome == capture.OK
 }
 
+// Lines are the lines of a source: names that may have spaces.
+func (x *Draft) Lines(source string) []string {
+	return strings.FieldsFunc(string(x.C.Get(source).Raw), func(r rune) bool { return r == '\n' })
+}
+
 // Set keeps a fact that is a text with its source; an empty text is none.
 func (x *Draft) Set(id fact.ID, value, source string) bool {
 	if value = inventory.Clean(value); value == "" {

@@ -236,7 +236,7 @@ func TestOtherSystems(t *testing.T) {
 	}
 	x = begin(false)
 	x.OtherSystems(variable, false, nil)
-	if g := x.D.GapOf("storage.other_systems"); g == nil || !strings.Contains(g.Detail, "without UEFI") {
+	if g := x.D.GapOf("storage.other_systems"); g == nil || !strings.Contains(g.Detail, "no boot entries of UEFI") {
 		t.Errorf("%+v", g)
 	}
 }
@@ -250,10 +250,11 @@ func TestOtherSystemsByPartitions(t *testing.T) {
 		types          []string
 		found, detail  string
 	}{
-		{"the root of another platform", "windows", []string{basic, root, root}, "Linux", "only the types"},
+		{"the root of another platform", "windows", []string{basic, root, root}, "a root partition of Linux",
+			"only the types"},
 		{"one's own root", "linux", []string{root, data}, "", "only the types"},
 		{"data or a system", "windows", []string{basic, data}, "", "of a kind for Linux, for a system or for data"},
-		{"the root, and data", "windows", []string{data, root}, "Linux", "only the types"},
+		{"the root, and data", "windows", []string{data, root}, "a root partition of Linux", "only the types"},
 		{"two of them, on an MBR", "linux", []string{"07", "af", "83"}, "", "of a kind for Windows or macOS, for"},
 		{"one's own, on an MBR", "windows", []string{"07", "27"}, "", "only the types"},
 		{"a type that nobody knows", "linux", []string{"ee"}, "", "only the types"},

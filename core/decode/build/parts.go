@@ -173,29 +173,35 @@ func (x *Draft) TPMAnswered(in tpm.Info, asked capture.Record) {
 	}
 }
 
-// OnlyBefore2 notes what a TPM of version 2.0 does not have: it
-// is on or off, and knows neither enabled nor activated.
+// OnlyBefore2 notes what a TPM of version 2.0 does not have: it is on or off, and knows neither enabled nor activated.
 func (x *Draft) OnlyBefore2() {
 	for _, id := range []fact.ID{fact.TPMEnabled, fact.TPMActivated} {
 		x.Gap(id, inventory.NotOffered, "only a TPM of version 1.2 has it", "")
 	}
 }
 
-// VirtioDevice says that a PCI device is one of the virtio standard (Virtual I/O Device 1.2, section 4.1.2), by its
-// vendor and its device in four hex digits each, in small letters.
-func VirtioDevice(vendor, device string) bool {
-	return vendor == "1af4" && len(device) == 4 && strings.HasPrefix(device, "10") && device[2] <= '7'
+// VirtualDevice says that a PCI device is one that only virtual machines are known to have, by its vendor and its device
+// in four hex digits each, in small letters: those of the virtio standard (Virtual I/O Device 1.2, section 4.1.2), and
+// those of vendors that make no others.
+func VirtualDevice(vendor, device string) bool {
+	switch vendor {
+	case "1af4":
+		return len(device) == 4 && strings.HasPrefix(device, "10") && device[2] <= '7'
+	case "1b36", "15ad", "80ee", "1ab8":
+		return true
+	}
+	return slices.Contains([]string{"1234:1111", "1414:5353", "5853:0001"}, vendor+":"+device)
 }
 
-// Unseen settles what a machine is of which neither the processor nor the firmware says that it is virtual. A device of
-// the virtio standard is a sign that leaves it open; virtio names one, or is empty. sign says what is not there
+// Unseen settles what a machine is of which neither the processor nor the firmware says that it is virtual. A device as
+// virtual machines have it is a sign that leaves it open; device names one, or is empty. sign says what is not there
 // otherwise.
-func (x *Draft) Unseen(virtio, sign string) {
-	if virtio == "" {
+func (x *Draft) Unseen(device, sign string) {
+	if device == "" {
 		x.Set(fact.DeviceEnvironment, "hardware", sign)
 		return
 	}
 	x.Gap(fact.DeviceEnvironment, inventory.NotOffered,
-		"the processor shows no hypervisor, and "+virtio+" is a device as virtual machines have it",
+		"the processor shows no hypervisor, and "+device+" is a device as virtual machines have it",
 		"Look whether this is a virtual machine, and enter it by hand.")
 }

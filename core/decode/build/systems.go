@@ -33,6 +33,9 @@ var usedTypes = map[string]string{
 	"27": "windows",
 }
 
+// rootOf begins the name of a system of which only the partition is known.
+const rootOf = "a root partition of "
+
 var platformNames = map[string]string{"linux": "Linux", "macos": "macOS", "windows": "Windows"}
 
 // Partition is what tells of a system on a partition.
@@ -52,10 +55,8 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parts
 	inOrder := x.C.Get(variable("BootOrder"))
 	order, err := efi.Order(inOrder.Raw)
 	if uefi && err == nil {
-		current, looked = x.CurrentLoader(
-			variable,
-		), "only the firmware's boot entries and the types of the partitions "+
-			"were looked at"
+		current = x.CurrentLoader(variable)
+		looked = "only the firmware's boot entries and the types of the partitions were looked at"
 		found, unsure = x.entries(variable, order, current, parts)
 		why = x.unsureEntries(unsure, current)
 	}
@@ -74,14 +75,7 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parts
 		x.Why(others, inOrder, "the firmware has no order of boot entries")
 		return
 	case why == "" && len(parts) == 0 && !uefi:
-		x.D.AddGap(
-			others,
-			inventory.NotOffered,
-			"without UEFI there are no boot entries to look in, and no partitions "+
-				"were read",
-			try,
-		)
-		return
+		why = "no boot entries of UEFI are shown, and no partitions were read"
 	case why == "":
 		why = looked
 	}
@@ -140,7 +134,7 @@ func (x *Draft) types(parts []Partition) (roots []string, used string) {
 	var may []string
 	for _, p := range parts {
 		if of := rootTypes[p.Type]; of != "" && of != own {
-			if name := platformNames[of]; !slices.Contains(roots, name) {
+			if name := rootOf + platformNames[of]; !slices.Contains(roots, name) {
 				roots = append(roots, name)
 			}
 		}
@@ -148,7 +142,7 @@ func (x *Draft) types(parts []Partition) (roots []string, used string) {
 			may = append(may, platformNames[of])
 		}
 	}
-	if may = slices.DeleteFunc(may, func(n string) bool { return slices.Contains(roots, n) }); len(may) > 0 {
+	if may = slices.DeleteFunc(may, func(n string) bool { return slices.Contains(roots, rootOf+n) }); len(may) > 0 {
 		slices.Sort(may)
 		used = "partitions are of a kind for " + strings.Join(may, " or ") + ", for a system or for data"
 	}
@@ -182,6 +176,11 @@ func loaderDir(file string) string {
 // system and its volume are not. evidence says how that is known.
 func (x *Draft) Live(evidence string) {
 	x.Set(fact.DeviceEnvironment, "live", evidence)
+	x.NotInstalled("this system was started from a medium or the network; what is installed does not show")
+}
+
+// NotInstalled takes out what belongs to an installed system, and says why it does not show.
+func (x *Draft) NotInstalled(detail string) {
 	x.D.OS = inventory.OS{Platform: x.D.OS.Platform}
 	x.D.Storage.System, x.D.Storage.Boot = inventory.SystemDisk{}, inventory.BootDisk{}
 	x.D.Storage.OtherSystems = nil // the installed one is none
@@ -189,7 +188,6 @@ func (x *Draft) Live(evidence string) {
 	for i := range x.D.Storage.Disks {
 		x.D.Storage.Disks[i].System = inventory.Opt[bool]{}
 	}
-	const detail = "this system was started from a medium or the network; what is installed does not show"
 	const try = "Run the collector from the installed system."
 	for _, name := range []string{"os", "storage.system", "storage.boot", others} {
 		x.D.AddGap(name, inventory.NotOffered, detail, try)

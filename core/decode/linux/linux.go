@@ -61,18 +61,18 @@ func (x *decoder) environment() {
 		return
 	}
 	if x.D.Device.Environment.IsZero() && x.sawProcessor() {
-		x.Unseen(virtio(x), "no sign of a hypervisor or a container")
+		x.Unseen(virtualDevice(x), "no sign of a hypervisor or a container")
 	}
 }
 
-// virtio is a device or a drive of the virtio standard; "" where there is none.
-func virtio(x *decoder) string {
+// virtualDevice is a device or a drive as virtual machines have it; "" where there is none.
+func virtualDevice(x *decoder) string {
 	const pci = "/sys/bus/pci/devices"
 	names, _ := x.List(pci)
 	for _, n := range names {
 		vendor, _ := x.Text(pci + "/" + n + "/vendor")
 		device, _ := x.Text(pci + "/" + n + "/device")
-		if build.VirtioDevice(strings.TrimPrefix(vendor, "0x"), strings.TrimPrefix(device, "0x")) {
+		if build.VirtualDevice(strings.TrimPrefix(vendor, "0x"), strings.TrimPrefix(device, "0x")) {
 			return pci + "/" + n
 		}
 	}
@@ -111,6 +111,14 @@ func (x *decoder) liveMedium() bool {
 	kind := x.D.Storage.System.Filesystem.Or("")
 	if !memoryRoots[kind] || !x.D.Storage.System.DiskBytes.IsZero() {
 		return false
+	}
+	if kind == "overlay" && !x.firmwareShown() { // some containers have no mark, and hide the firmware
+		const detail = "the root file system is an overlay, as containers and live media have it"
+		if x.D.Device.Environment.IsZero() {
+			x.Gap(fact.DeviceEnvironment, inventory.NotOffered, detail, "Run the collector from the installed system.")
+		}
+		x.NotInstalled(detail + "; what is installed does not show")
+		return true
 	}
 	x.Live("the root file system is " + kind + ", on no disk")
 	return true

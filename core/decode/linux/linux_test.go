@@ -101,6 +101,13 @@ func settings(name string) records {
 	}
 }
 
+// overlay is a root that leads to no disk.
+func overlay() records {
+	return records{
+		"/proc/self/mountinfo": "21 1 0:30 / / rw - overlay overlay rw\n", "link:/sys/dev/block/0:30": absent,
+	}
+}
+
 // encrypted is a root volume over a layer that decrypts the second partition.
 func encrypted() records {
 	return records{
@@ -233,6 +240,13 @@ func TestDecode(t *testing.T) {
 			"/sys/bus/pci/devices/0000:00:03.0/vendor": "0x1af4\n",
 			"/sys/bus/pci/devices/0000:00:03.0/device": "0x1041\n",
 		}, map[string]string{"device.environment": "? " + inventory.NotOffered}},
+		{"the screen of an emulator, and no hypervisor", records{
+			"/proc/cpuinfo":                            "vendor_id\t: CorvaneParts\nflags\t: lm nx\n",
+			"/sys/bus/pci/devices/":                    "0000:00:01.0",
+			"/sys/bus/pci/devices/0000:00:01.0/class":  "0x030000\n",
+			"/sys/bus/pci/devices/0000:00:01.0/vendor": "0x1234\n",
+			"/sys/bus/pci/devices/0000:00:01.0/device": "0x1111\n",
+		}, map[string]string{"device.environment": "? " + inventory.NotOffered}},
 		{"a drive of the virtio standard, and no hypervisor", records{
 			"/proc/cpuinfo":       "vendor_id\t: CorvaneParts\nflags\t: lm nx\n",
 			"link:/sys/block/sda": "../devices/platform/virtio0/block/sda",
@@ -244,6 +258,15 @@ func TestDecode(t *testing.T) {
 			"/sys/bus/pci/devices/0000:00:03.0/vendor": "0x1af4\n",
 			"/sys/bus/pci/devices/0000:00:03.0/device": "0x1080\n",
 		}, map[string]string{"device.environment": "hardware"}},
+		{"an overlay, and no firmware: a container without a mark, or a live medium", with(overlay(), records{
+			"/sys/firmware/acpi/tables/": notExposed, "/sys/class/dmi/id/bios_vendor": notExposed,
+		}), map[string]string{
+			"device.environment": "? " + inventory.NotOffered, "os.name": "? " + inventory.NotOffered,
+			"storage.system.disk_bytes": "? " + inventory.NotOffered,
+		}},
+		{"an overlay on a machine that shows its firmware", overlay(), map[string]string{
+			"device.environment": "live", "os.name": "? " + inventory.NotOffered,
+		}},
 		{"a name that nobody set", records{"/proc/sys/kernel/hostname": "(none)\n"},
 			map[string]string{"device.name": "? " + inventory.NotOffered}},
 		{"one of two connectors has a display", records{

@@ -58,11 +58,6 @@ func SettingOf(name string) string {
 // settings decodes the interface to the firmware's settings.
 type settings struct{ *decoder }
 
-// names are the lines of a directory's record, for names that may have spaces.
-func (x settings) names(dir string) []string {
-	return strings.FieldsFunc(string(x.C.Get(dir+"/").Raw), func(c rune) bool { return c == '\n' })
-}
-
 // read is what the interface to the firmware's settings offers, and what it says of them.
 func (x settings) read() {
 	class := x.C.Get(SettingsClass + "/")
@@ -90,7 +85,7 @@ func (x settings) of(name string) {
 		return
 	}
 	offered := []string{}
-	for _, setting := range x.names(dir + "/attributes") {
+	for _, setting := range x.Lines(dir + "/attributes/") {
 		means, at := SettingOf(setting), dir+"/attributes/"+setting
 		kind, _ := x.Text(at + "/type")
 		values, _ := x.Text(at + "/possible_values")
@@ -126,7 +121,7 @@ func (x settings) firmwarePassword(dir string) {
 	if !x.D.Firmware.Password.IsZero() {
 		return
 	}
-	for _, who := range x.names(dir + "/authentication") {
+	for _, who := range x.Lines(dir + "/authentication/") {
 		at := dir + "/authentication/" + who
 		role, _ := x.Text(at + "/role")
 		set, ok := x.Text(at + "/is_enabled")

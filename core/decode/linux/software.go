@@ -37,7 +37,7 @@ func (x *decoder) software() {
 	if haveApps {
 		slices.Sort(apps)
 		for _, a := range apps {
-			x.D.Software = append(x.D.Software, inventory.Software{Name: a, Source: inventory.Some("store")})
+			x.D.Software = append(x.D.Software, inventory.Software{Name: a})
 		}
 	}
 	if !keep.All && x.D.GapOf("software") == nil {

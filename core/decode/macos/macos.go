@@ -331,7 +331,7 @@ func (x *decoder) software() {
 		case capture.OK:
 			title.Source = build.Some("store")
 		case capture.Absent, capture.NotExposed:
-			title.Source = build.Some("installer")
+			title.Source = build.Some("not-store")
 		}
 		x.D.Software = append(x.D.Software, title)
 	}
@@ -376,20 +376,11 @@ func (x *decoder) backups() {
 		x.D.Backup.LastAt = build.Some(last)
 		x.D.Said(fact.BackupAt.String(), Backups)
 	case rec.Outcome == capture.OK:
-		x.Gap(
-			fact.BackupAt,
-			inventory.NotOffered,
-			"the system's own backup has not run; another program may do it",
-			try,
-		)
+		const detail = "the system's own backup has not run; another program may do it"
+		x.Gap(fact.BackupAt, inventory.NotOffered, detail, try)
 	case rec.Outcome == capture.Denied:
-		x.Gap(
-			fact.BackupAt,
-			inventory.NotOffered,
-			"the system shows it only to programs that its owner allowed to see "+
-				"the whole disk",
-			try,
-		)
+		const detail = "the system shows it only to programs that its owner allowed to see the whole disk"
+		x.Gap(fact.BackupAt, inventory.NotOffered, detail, try)
 	default:
 		x.WhyNot(fact.BackupAt, rec, "the system's own backup is not set up; another program may do it")
 	}

@@ -295,7 +295,7 @@ func TestTitles(t *testing.T) {
 	m.ok(macos.Title("Tidebook.app"), `{"CFBundleVersion":"41","CFBundleIdentifier":"example.tidewrack.tidebook"}`)
 	d := macos.Decode(m.Document)
 	expect.Same(t, "len(d.Software)", len(d.Software), 3)
-	for i, want := range []string{"store", "installer", ""} {
+	for i, want := range []string{"store", "not-store", ""} {
 		expect.Same(t, d.Software[i].Name+" comes from", d.Software[i].Source.Or(""), want)
 	}
 	expect.Same(t, "d.Software[0].Name", d.Software[0].Name, "Tidebook")

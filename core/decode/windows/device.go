@@ -236,7 +236,7 @@ func (x *decoder) power() {
 	}
 	if r := x.C.Get(Uplinks); r.Outcome == capture.OK {
 		up := false
-		for _, line := range x.names(Uplinks) {
+		for _, line := range x.Lines(Uplinks) {
 			kind, status, _ := strings.Cut(line, " ")
 			up = up || kind != "24" && kind != "131" && status == "1" // loopback and tunnels are no uplink
 		}

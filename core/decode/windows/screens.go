@@ -17,7 +17,7 @@ type device map[string]string
 
 func (x *decoder) readDevice(n string) device {
 	d := device{}
-	for _, line := range x.names(Device(n)) {
+	for _, line := range x.Lines(Device(n)) {
 		key, value, _ := strings.Cut(line, "=")
 		d[key] = strings.TrimSpace(value)
 	}
@@ -75,7 +75,7 @@ func (x screens) adapters() {
 		return
 	}
 	x.D.Graphics = []inventory.Adapter{}
-	for _, n := range x.names(Devices) {
+	for _, n := range x.Lines(Devices) {
 		d := x.readDevice(n)
 		if !strings.EqualFold(d["class-guid"], classDisplay) {
 			continue
@@ -105,7 +105,7 @@ func (x screens) adapters() {
 
 // driverModel asks the adapter with these ids: 2700 is 2.7.
 func (x screens) driverModel(vendor, dev string) string {
-	for _, n := range x.names(Adapters) {
+	for _, n := range x.Lines(Adapters) {
 		ids, ok := x.raw(Adapter(n, DeviceIDs), 12)
 		if !ok || vendor == "" || fmt.Sprintf("%04x", binary.LittleEndian.Uint32(ids[4:])) != vendor ||
 			fmt.Sprintf("%04x", binary.LittleEndian.Uint32(ids[8:])) != dev {
@@ -154,7 +154,7 @@ func (x screens) displays() {
 		return
 	}
 	x.D.Displays = []inventory.Display{}
-	for _, n := range x.names(Displays) {
+	for _, n := range x.Lines(Displays) {
 		d := inventory.Display{Name: build.Some("display " + n)}
 		if b, ok := x.raw(Display(n, Technology), 4); ok {
 			d.Internal = build.Some(inside[binary.LittleEndian.Uint32(b)])
@@ -173,7 +173,7 @@ func (x *decoder) devices() {
 		return
 	}
 	x.D.Drivers = []inventory.Driver{}
-	for _, n := range x.names(Devices) {
+	for _, n := range x.Lines(Devices) {
 		d := x.readDevice(n)
 		version, date, provider := x.driverKey(d)
 		problem := problems[d["problem"]]

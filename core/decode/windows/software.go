@@ -23,7 +23,7 @@ func (x *decoder) software() {
 	seen := map[inventory.Software]bool{}
 	x.D.Software = []inventory.Software{}
 	for _, view := range []View{View64, View32} {
-		for _, sub := range x.names(view.Subkeys(KeyUninstall)) {
+		for _, sub := range x.Lines(view.Subkeys(KeyUninstall)) {
 			s, ok := x.title(view, KeyUninstall+`\`+sub)
 			if !ok || seen[s] || !keep.Has(s.Name) && !keep.Has(sub) {
 				continue
@@ -37,22 +37,22 @@ func (x *decoder) software() {
 			x.D.Software = append(x.D.Software, s)
 		}
 	}
-	for _, full := range x.names(View64.Subkeys(KeyStore)) {
-		if s, ok := storeTitle(full); ok && keep.Has(s.Name) && !seen[s] {
+	for _, full := range x.Lines(View64.Subkeys(KeyPackages)) {
+		if s, ok := packageTitle(full); ok && keep.Has(s.Name) && !seen[s] {
 			seen[s] = true
 			x.D.Software = append(x.D.Software, s)
 		}
 	}
-	x.D.Said("software", `HKLM\`+KeyUninstall+", both views, and what the store installed for all users")
+	x.D.Said("software", `HKLM\`+KeyUninstall+", both views, and the packages for all users")
 	if !keep.All {
 		x.D.Collector.Titles = keep.Named
 		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
 }
 
-// storeTitle reads the full name of a package of the store: name, version, architecture, resource and identifier of
+// packageTitle reads the full name of a package: name, version, architecture, resource and identifier of
 // the publisher, with underscores between them. The name is the one that its publisher registered.
-func storeTitle(full string) (inventory.Software, bool) {
+func packageTitle(full string) (inventory.Software, bool) {
 	f := strings.Split(full, "_")
 	if len(f) != 5 || f[0] == "" || f[4] == "" {
 		return inventory.Software{}, false
@@ -60,13 +60,13 @@ func storeTitle(full string) (inventory.Software, bool) {
 	arch := map[string]string{"x86": "x86", "x64": "x86-64", "arm64": "arm64"}[strings.ToLower(f[2])]
 	return inventory.Software{
 		Name: f[0], Code: build.Some(f[0]), Version: build.Known(f[1]), Architecture: build.Known(arch),
-		Source: build.Some("store"),
+		Source: build.Some("package"),
 	}, true
 }
 
-// StoreName is the name under which a package of the store is known, by its full name.
-func StoreName(full string) string {
-	s, _ := storeTitle(full)
+// PackageName is the name under which a package is known, by its full name.
+func PackageName(full string) string {
+	s, _ := packageTitle(full)
 	return s.Name
 }
 
@@ -195,7 +195,7 @@ func (x *decoder) checksSkipped(o *inventory.OS) {
 // enrolled: many of these keys are placeholders; a real one says so and names
 // a provider.
 func (x *decoder) enrolled() bool {
-	for _, sub := range x.names(View64.Subkeys(KeyEnrolled)) {
+	for _, sub := range x.Lines(View64.Subkeys(KeyEnrolled)) {
 		key := KeyEnrolled + `\` + sub
 		if n, ok := x.keyNumber(key, "EnrollmentState"); ok && n == 1 &&
 			x.C.Get(View64.Mark(key, "ProviderID")).Outcome == capture.OK {

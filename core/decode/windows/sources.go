@@ -92,7 +92,7 @@ const (
 	KeyGuard      = `SYSTEM\CurrentControlSet\Control\DeviceGuard`
 	KeyLanguage   = `SYSTEM\CurrentControlSet\Control\Nls\Language`
 	KeyUninstall  = `SOFTWARE\Microsoft\Windows\CurrentVersion\Uninstall`
-	KeyStore      = `SOFTWARE\Microsoft\Windows\CurrentVersion\Appx\AppxAllUserStore\Applications`
+	KeyPackages   = `SOFTWARE\Microsoft\Windows\CurrentVersion\Appx\AppxAllUserStore\Applications`
 	KeyEnrolled   = `SOFTWARE\Microsoft\Enrollments`
 	KeyCloud      = `SYSTEM\CurrentControlSet\Control\CloudDomainJoin\JoinInfo`
 	KeyPolicy     = `SOFTWARE\Policies\Microsoft\Windows\WindowsUpdate`

@@ -31,7 +31,7 @@ func (x *decoder) storage() {
 		}
 	}
 	tables := map[string]partition.Table{}
-	for _, n := range x.names(Disks) {
+	for _, n := range x.Lines(Disks) {
 		d := x.disk(n)
 		if l, err := layout(x.C.Get(Disk(n, Layout)).Raw); err == nil {
 			tables[n] = l
@@ -198,7 +198,7 @@ func (x *decoder) bootDisk(tables map[string]partition.Table) {
 			func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" || p.Active })
 	}
 	var can []string
-	for _, n := range x.names(Disks) {
+	for _, n := range x.Lines(Disks) {
 		if t, ok := tables[n]; ok && starts(t) {
 			can = append(can, n)
 		}

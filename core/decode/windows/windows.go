@@ -110,11 +110,6 @@ func (x *decoder) raw(source string, least int) ([]byte, bool) {
 	return r.Raw, r.Outcome == capture.OK && len(r.Raw) >= least
 }
 
-// names are the lines of a record.
-func (x *decoder) names(source string) []string {
-	return strings.FieldsFunc(string(x.C.Get(source).Raw), func(r rune) bool { return r == '\n' })
-}
-
 // Machine types of the system's image format.
 var machines = map[uint16]string{0x014C: "x86", 0x8664: "x86-64", 0xAA64: "arm64"}
 
@@ -181,17 +176,17 @@ func (x *decoder) environment() {
 		return
 	}
 	if x.D.Device.Environment.IsZero() {
-		x.Unseen(virtio(x), "no sign of a hypervisor")
+		x.Unseen(virtualDevice(x), "no sign of a hypervisor")
 	}
 }
 
-// virtio is the hardware id of a device of the virtio standard; "" where there is none.
-func virtio(x *decoder) string {
-	for _, n := range x.names(Devices) {
-		for _, id := range x.names(Device(n)) {
+// virtualDevice is the hardware id of a device as virtual machines have it; "" where there is none.
+func virtualDevice(x *decoder) string {
+	for _, n := range x.Lines(Devices) {
+		for _, id := range x.Lines(Device(n)) {
 			_, id, _ = strings.Cut(id, "hardware-id=")
 			vendor, device := pciIDs(id)
-			if build.VirtioDevice(vendor, device) {
+			if build.VirtualDevice(vendor, device) {
 				return id
 			}
 		}

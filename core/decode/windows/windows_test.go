@@ -383,7 +383,7 @@ func TestSoftware(t *testing.T) {
 	}
 	c.text(windows.KeyUninstall+`\e`, "DisplayName", "Hidden")
 	c.number(windows.KeyUninstall+`\e`, "SystemComponent", 1)
-	c.ok(windows.View64.Subkeys(windows.KeyStore),
+	c.ok(windows.View64.Subkeys(windows.KeyPackages),
 		"Tidewrack.Lampwright_2.1.0.0_x64__9wwq2sj0\nTidewrack.Lampwright\n_1_x64__9\na_b_c_d_e_f\n"+
 			"Tidewrack.Hawser_1.0_neutral_~_9wwq2sj0\nTidewrack.Hawser_1.0_neutral_~_9wwq2sj0")
 	d := windows.Decode(c.Document)
@@ -396,7 +396,7 @@ func TestSoftware(t *testing.T) {
 		)
 	}
 	expect.Same(t, "the titles", strings.Join(got, ", "), "Tidebook 4.1 - installer, "+
-		"Tidewrack.Lampwright 2.1.0.0 x86-64 store, Tidewrack.Hawser 1.0 - store")
+		"Tidewrack.Lampwright 2.1.0.0 x86-64 package, Tidewrack.Hawser 1.0 - package")
 	if g := d.GapOf("software"); g != nil {
 		t.Errorf("all titles were asked for, and yet: %+v", g)
 	}

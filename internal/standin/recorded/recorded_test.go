@@ -323,7 +323,7 @@ func TestListsOfRecordedMachines(t *testing.T) {
 	}
 	if !slices.Equal(titles, []string{
 		"Tidebook 4 4.1.2 - installer", "Hawser VPN 2.8 - installer", "Counterfoil 7.0 x86 installer",
-		"Tidewrack.Lampwright 3.4.0.0 x86-64 store",
+		"Tidewrack.Lampwright 3.4.0.0 x86-64 package",
 	}) {
 		t.Errorf("software: %q", titles)
 	}

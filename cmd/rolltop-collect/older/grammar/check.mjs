@@ -12,11 +12,11 @@ const commands = {
   'Where-Object': ['FilterScript'],
   'Write-Error': ['Message'],
 }
-const operators = ['eq', 'ne', 'gt', 'ge', 'lt', 'le', 'like', 'notlike', 'match', 'notmatch', 'contains', 'notcontains',
-  'replace', 'split', 'join', 'is', 'isnot', 'as']
+const operators = ['eq', 'ne', 'gt', 'ge', 'lt', 'le', 'like', 'notlike', 'match', 'notmatch', 'contains',
+  'notcontains', 'replace', 'split', 'join', 'is', 'isnot', 'as']
 const types = ['string', 'byte', 'byte[]', 'int', 'long', 'uint32', 'bool', 'void', 'ref', 'scriptblock', 'Parameter',
-  'BitConverter', 'Collections.ArrayList', 'Convert', 'DateTime', 'IntPtr', 'IO.File', 'Math', 'Microsoft.Win32.Registry',
-  'Rolltop.Native', 'Runtime.InteropServices.Marshal', 'Security.Principal.WindowsBuiltInRole',
+  'BitConverter', 'Collections.ArrayList', 'Convert', 'DateTime', 'IntPtr', 'IO.File', 'Math',
+  'Microsoft.Win32.Registry', 'Rolltop.Native', 'Runtime.InteropServices.Marshal', 'Security.Principal.WindowsBuiltInRole',
   'Security.Principal.WindowsIdentity', 'Security.Principal.WindowsPrincipal',
   'System.Collections.ArrayList', 'System.Management.Automation.MethodInvocationException', 'Text.Encoding']
 const members = ['Add', 'Administrator', 'DriveFormat', 'Exception', 'GetBytes', 'GetCurrent', 'GetEnumerator',
@@ -40,7 +40,9 @@ const has = (list, name) => list.some(x => x.toLowerCase() === name.toLowerCase(
 function mistakes(text) {
   const out = []
   const all = nodes(parser.parse(text).rootNode)
-  const say = (node, what) => out.push(`${node.startPosition.row + 1}: ${what}: ${node.text.split('\n')[0].slice(0, 60)}`)
+  const say = (node, what) => {
+    out.push(`${node.startPosition.row + 1}: ${what}: ${node.text.split('\n')[0].slice(0, 60)}`)
+  }
   const own = all.filter(n => n.type === 'function_name').map(n => n.text)
   // What the script declares of the system's own libraries is its own, too.
   const native = [...text.matchAll(/static extern \S+ (\w+)\(/g)].map(m => m[1])
@@ -57,7 +59,9 @@ function mistakes(text) {
       case 'command_parameter': {
         const command = n.parent.parent.children.find(c => c.type === 'command_name')?.text ?? ''
         const known = Object.entries(commands).find(([name]) => name.toLowerCase() === command.toLowerCase())
-        if (!has(own, command) && known && !has(known[1], n.text.slice(1))) say(n, 'a parameter that version 2 may not have')
+        if (!has(own, command) && known && !has(known[1], n.text.slice(1))) {
+          say(n, 'a parameter that version 2 may not have')
+        }
         break
       }
       case 'comparison_operator':

@@ -94,7 +94,7 @@ func readyLaptop() *machine {
 	m.key(win.KeyUninstall+`\tidebook`, "DisplayName", "Tidebook 4", "DisplayVersion", "4.1.2", "Publisher",
 		"Tidewrack Ferries")
 	m.key(win.KeyUninstall+`\hawser`, "DisplayName", "Hawser VPN", "DisplayVersion", "2.8", "Publisher", "Hawser")
-	m.ok(win.View64.Subkeys(win.KeyStore), "Tidewrack.Lampwright_3.4.0.0_x64__71de0xq2")
+	m.ok(win.View64.Subkeys(win.KeyPackages), "Tidewrack.Lampwright_3.4.0.0_x64__71de0xq2")
 	m.ok(win.View32.Subkeys(win.KeyUninstall), "counterfoil")
 	m.ok(win.View32.Value(win.KeyUninstall+`\counterfoil`, "DisplayName"), text("Counterfoil"))
 	m.ok(win.View32.Value(win.KeyUninstall+`\counterfoil`, "DisplayVersion"), text("7.0"))
