@@ -17,7 +17,7 @@ func TestWork(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	must(t, standin.Furnish(t.Context(), s, s.Now()))
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/work"), p.WaitText("75 visits at nine sites"), p.WaitText("Firmware: TPM on"),
+	must(t, p.Go(s.URL+"/work"), p.WaitText("68 visits at nine sites"), p.WaitText("Firmware: TPM on"),
 		p.WaitText("From 102 to 235 of 265 machines ready"))
 	// A number leads to its machines.
 	must(t, p.Click("[aria-labelledby=order] tbody tr:first-child a"), p.WaitText("17 machines of 284"))

@@ -180,9 +180,9 @@ func (x *Draft) OnlyBefore2() {
 	}
 }
 
-// VirtualDevice says that a PCI device is one that only virtual machines are known to have, by its vendor and its device
-// in four hex digits each, in small letters: those of the virtio standard (Virtual I/O Device 1.2, section 4.1.2), and
-// those of vendors that make no others.
+// VirtualDevice says that a PCI device is one that only virtual machines are known to have, by its vendor and its
+// device in four hex digits each, in small letters: those of the virtio standard (Virtual I/O Device 1.2, section
+// 4.1.2), and those of vendors that make no others.
 func VirtualDevice(vendor, device string) bool {
 	switch vendor {
 	case "1af4":
