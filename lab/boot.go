@@ -159,16 +159,13 @@ func startTPM(ctx context.Context, m *Machine, dir string) (args []string, stop 
 		_ = cmd.Process.Kill()
 		_ = cmd.Wait()
 	}
-	for range 100 {
-		if _, err := os.Stat(socket); err == nil {
-			return []string{
-				"-chardev", "socket,id=c,path=" + socket, "-tpmdev", "emulator,id=t,chardev=c", "-device", device,
-			}, stop, nil
-		}
-		time.Sleep(50 * time.Millisecond)
+	if err := appears(socket); err != nil {
+		stop()
+		return nil, nil, err
 	}
-	stop()
-	return nil, nil, fmt.Errorf("the software TPM does not start")
+	return []string{
+		"-chardev", "socket,id=c,path=" + socket, "-tpmdev", "emulator,id=t,chardev=c", "-device", device,
+	}, stop, nil
 }
 
 // switchOff does in the store of variables what a person does in the firmware's set-up: the keys stay, and secure

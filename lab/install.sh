@@ -11,7 +11,7 @@ apt-get install -y -qq --no-install-recommends qemu-system-x86 ovmf swtpm seabio
 dpkg --add-architecture arm64
 dpkg --add-architecture i386
 apt-get update -qq || true
-apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod >/dev/null
+apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod swtpm-tools gnutls-bin >/dev/null
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 chmod 755 "$work"

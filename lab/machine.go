@@ -32,6 +32,7 @@ type Machine struct {
 	User      string   `json:"user,omitempty" enum:"nobody" doc:"Without it the collector runs as root"`
 	Arguments []string `json:"arguments,omitempty"`
 
+	Certified bool   `json:"certified,omitempty" doc:"Its TPM has a certificate of its maker, and that of who issued it"`
 	Container bool   `json:"container,omitempty" doc:"The collector runs in a container of the machine"`
 	Lies      string `json:"lies,omitempty" enum:"on,off" doc:"What the system reports of secure boot, whatever it is"`
 

@@ -8,6 +8,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"maps"
@@ -59,11 +60,12 @@ func run(only []string) error {
 			machines[name] = m
 		}
 	}
-	used := map[string]bool{}
+	used, certified := map[string]bool{}, false
 	for _, m := range machines {
 		used[m.Kind] = true
+		certified = certified || m.Certified
 	}
-	if missing := missingTools(used); len(missing) > 0 {
+	if missing := missingTools(used, certified); len(missing) > 0 {
 		return fmt.Errorf("missing: %s; lab/install.sh installs what --part needs, and lab/install.sh all what all "+
 			"machines need (Debian, as root)", strings.Join(missing, ", "))
 	}
@@ -233,7 +235,13 @@ func once(ctx context.Context, m *Machine, dir string, parts *parts) (console []
 		console, err = boot(ctx, m, dir, parts, nil)
 		return console, nil, err
 	}
-	to, err := startReporting(ctx, dir)
+	var makers *x509.CertPool
+	if m.Certified {
+		if makers, err = certify(ctx, dir); err != nil {
+			return nil, nil, err
+		}
+	}
+	to, err := startReporting(ctx, dir, makers)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -18,7 +18,7 @@ const (
 	testCert    = "/usr/share/ovmf/PkKek-1-snakeoil.pem"
 )
 
-func missingTools(of map[string]bool) []string {
+func missingTools(of map[string]bool, certified bool) []string {
 	var missing []string
 	tools := []string{
 		"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl",
@@ -33,6 +33,9 @@ func missingTools(of map[string]bool) []string {
 	}
 	if of["generic"] {
 		tools = append(tools, "make-bcache")
+	}
+	if certified {
+		tools = append(tools, "swtpm_setup", "swtpm_localca", "certtool")
 	}
 	for _, tool := range tools {
 		if _, err := exec.LookPath(tool); err != nil {

@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"crypto/x509"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
@@ -39,13 +40,14 @@ type reporting struct {
 // guestAddress is where the machine finds the service.
 const guestAddress = "10.0.2.100:8080"
 
-func startReporting(ctx context.Context, dir string) (*reporting, error) {
+// startReporting starts one whose makers of TPMs are those; nil: none.
+func startReporting(ctx context.Context, dir string, makers *x509.CertPool) (*reporting, error) {
 	st, err := store.Open(filepath.Join(dir, "service.db"))
 	if err != nil {
 		return nil, err
 	}
 	r := &reporting{store: st}
-	svc, err := service.New(ctx, service.Options{Store: st})
+	svc, err := service.New(ctx, service.Options{Store: st, TPMMakers: makers})
 	if err != nil {
 		return nil, errors.Join(err, st.Close())
 	}
@@ -99,8 +101,9 @@ func (r *reporting) network() []string {
 
 // Attests is what the service makes of a machine's proof.
 type Attests struct {
-	State string   `json:"state" enum:"none,attested,contradicted,refused"`
-	Facts []string `json:"facts,omitempty" doc:"fact=value each, by the TPM; with =reported behind it where the system says something else"`
+	State       string   `json:"state" enum:"none,attested,contradicted,refused"`
+	Certificate string   `json:"certificate,omitempty" enum:"none,unknown,verified" doc:"Of the TPM"`
+	Facts       []string `json:"facts,omitempty" doc:"fact=value each, by the TPM; with =reported behind it where the system says something else"`
 }
 
 // proven is what came of a machine's proof.
@@ -144,6 +147,9 @@ func judgeProof(m *Machine, r *result, others map[string]*result) {
 	}
 	p := r.proven
 	r.fact("attestation", m.Attests.State, p.is.State, p.is.Says, p.is.State == m.Attests.State)
+	if want := m.Attests.Certificate; want != "" {
+		r.fact("certificate of the TPM", want, p.is.Certificate, p.is.Says, p.is.Certificate == want)
+	}
 	var got []string
 	for _, f := range p.is.Facts {
 		text := f.Fact + "=" + f.Value

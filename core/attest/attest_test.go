@@ -263,7 +263,7 @@ func issue(t *testing.T, name string, public, by any, parent *x509.Certificate) 
 		Subject:               pkix.Name{Organization: []string{name}},
 		NotBefore:             time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC),
 		NotAfter:              time.Date(2046, 1, 1, 0, 0, 0, 0, time.UTC),
-		IsCA:                  parent == nil,
+		IsCA:                  parent == nil || strings.HasSuffix(name, "issuer"),
 		BasicConstraintsValid: true,
 	}
 	if parent == nil {

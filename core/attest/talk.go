@@ -50,7 +50,7 @@ func Begin(ask Ask) (*Talk, error) {
 		}
 	}
 	if certificate != nil {
-		t.evidence.Certificates = [][]byte{certificate}
+		t.evidence.Certificates = append([][]byte{certificate}, t.issuers()...)
 	}
 	var err error
 	if t.endorsement, t.evidence.Endorsement, err = t.create(template); err != nil {
@@ -93,6 +93,20 @@ func (t *Talk) stored(index uint32) []byte {
 		out = append(out, part...)
 	}
 	return out
+}
+
+// issuers are the certificates between that of the endorsement key and its maker's own, where the maker put them into
+// the TPM.
+func (t *Talk) issuers() [][]byte {
+	var all []byte
+	for place := tpm.FirstIssuer; place <= tpm.LastIssuer; place++ {
+		part := t.stored(place)
+		if part == nil || len(all)+len(part) > MaxPart {
+			break
+		}
+		all = append(all, part...)
+	}
+	return tpm.Certificates(all)
 }
 
 // Evidence asks for a quote with a nonce that [Qualify] gave, and puts the boot log beside it.

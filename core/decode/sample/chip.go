@@ -20,6 +20,7 @@ type Chip struct {
 	Seed        string
 	Registers   [8][]byte // of SHA-256
 	Certificate []byte    // of its endorsement key on a curve; nil: none
+	Issuers     [][]byte  // what is in its places for certificates of issuers, from the first one on
 	Password    bool      // somebody set a password for the endorsement hierarchy
 
 	keys map[uint32]*chipKey
@@ -119,16 +120,29 @@ func (c *Chip) run(code uint32, handles []uint32, in []byte) (refusal uint32, ha
 		}
 		return 0, "", chipU32(1) + chipU32(1) + "\x00\x0B\x03\xFF\x00\x00" + chipU32(8) // and their values
 	case chipNVPublic:
-		if c.Certificate == nil || binary.BigEndian.Uint32(in) != 0x01C0000A {
+		index := binary.BigEndian.Uint32(in)
+		held := c.held(index)
+		if held == nil {
 			return chipUnknown, "", ""
 		}
-		public := chipU32(0x01C0000A) + "\x00\x0B" + chipU32(0x62072001) + chipSized("") + chipU16(len(c.Certificate))
+		public := chipU32(index) + "\x00\x0B" + chipU32(0x62072001) + chipSized("") + chipU16(len(held))
 		return 0, "", chipSized(public) + chipSized("")
 	case chipNVRead:
 		size, at := binary.BigEndian.Uint16(in), binary.BigEndian.Uint16(in[2:])
-		return 0, "", chipSized(string(c.Certificate[at : at+size]))
+		return 0, "", chipSized(string(c.held(handles[1])[at : at+size]))
 	}
 	return chipOther, "", ""
+}
+
+// held is what is at a place of the chip; nil: nothing.
+func (c *Chip) held(index uint32) []byte {
+	switch at := index - 0x01C00100; {
+	case index == 0x01C0000A:
+		return c.Certificate
+	case index >= 0x01C00100 && int(at) < len(c.Issuers):
+		return c.Issuers[at]
+	}
+	return nil
 }
 
 func sizedOf(b []byte) []byte { return b[2 : 2+binary.BigEndian.Uint16(b)] }

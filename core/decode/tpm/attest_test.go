@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -254,7 +255,10 @@ func FuzzAnswers(f *testing.F) {
 	f.Add(chip.Answer(tpm.Create(tpm.Signing)))
 	f.Add(chip.Answer(tpm.ReadRegisters(0x0B)))
 	f.Add(chip.Answer(tpm.ReadNVPublic(tpm.CertificateCurve)))
-	f.Fuzz(func(_ *testing.T, b []byte) {
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if got := tpm.Certificates(b); len(got) > 7 || len(slices.Concat(got...)) > len(b) {
+			t.Errorf("%d certificates in %d bytes", len(got), len(b))
+		}
 		_, _, _ = tpm.Created(b)
 		_, _, _ = tpm.Quoted(b)
 		_, _ = tpm.NVSize(b)

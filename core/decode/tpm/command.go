@@ -1,6 +1,8 @@
 package tpm
 
 import (
+	"bytes"
+	"encoding/asn1"
 	"encoding/binary"
 	"encoding/hex"
 	"errors"
@@ -35,6 +37,13 @@ const (
 const (
 	CertificateRSA   = 0x01C00002
 	CertificateCurve = 0x01C0000A
+)
+
+// FirstIssuer and LastIssuer are the first and the last place of the certificates of who issued that of an endorsement
+// key (the same profile, section 2.2.1.5): one after the other, over as many places as they need.
+const (
+	FirstIssuer uint32 = 0x01C00100
+	LastIssuer  uint32 = 0x01C001FF
 )
 
 // endorsementPolicy asks for the authorisation of the endorsement hierarchy (the same profile, section B.3).
@@ -139,6 +148,31 @@ func NV(b []byte) ([]byte, error) {
 	}
 	return data, nil
 }
+
+// mostIssuers bounds how many certificates of issuers are taken.
+const mostIssuers = 7
+
+// Certificates are those that stand one after the other, each as DER (X.690, section 8.9). What is between them, as a
+// place may be larger than what it holds, is left out; so is everything behind what is no certificate.
+func Certificates(b []byte) [][]byte {
+	var out [][]byte
+	for len(out) < mostIssuers {
+		at := bytes.IndexByte(b, sequenceTag)
+		var one asn1.RawValue
+		if at < 0 {
+			break
+		}
+		rest, err := asn1.Unmarshal(b[at:], &one)
+		if err != nil {
+			break
+		}
+		out, b = append(out, one.FullBytes), rest
+	}
+	return out
+}
+
+// sequenceTag begins every certificate.
+const sequenceTag = 0x30
 
 // NVChunk is how much every TPM gives at once.
 const NVChunk = 512
