@@ -87,7 +87,7 @@ lab-part:
 
 ## bench: how fast one check, one reading and one inspection are
 bench: build
-	$(GO) test -run '^$$' -bench . -benchmem ./core/... ./internal/...
+	$(GO) test -run '^$$' -bench . -benchmem ./core/... ./internal/... ./cmd/...
 	@$(GO) build $(COLLECTOR) -o bin/rolltop-collect ./cmd/rolltop-collect
 	@echo "rolltop-collect as in make dist: $$(stat -c %s bin/rolltop-collect) bytes; whole processes:"
 	@$(GO) run ./internal/wholebench bin/rolltop-collect bin/rolltop

@@ -31,7 +31,7 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
-func collector(t *testing.T, args ...string) (code int, out, errOut string) {
+func collector(t testing.TB, args ...string) (code int, out, errOut string) {
 	t.Helper()
 	var o, e bytes.Buffer
 	code = run(context.Background(), args, &o, &e)
