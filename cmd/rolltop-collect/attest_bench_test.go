@@ -24,7 +24,8 @@ func BenchmarkProves(b *testing.B) {
 	for b.Loop() {
 		s := servertest.Start(b, nil)
 		key := filepath.Join(b.TempDir(), "machine-key.pem")
-		arguments := []string{"--server", s.URL, "--token", s.NewToken(b, "desks", server.ScopeSubmit), "--key-file", key}
+		token := s.NewToken(b, "desks", server.ScopeSubmit)
+		arguments := []string{"--server", s.URL, "--token", token, "--key-file", key}
 		chip := &sample.Chip{Seed: "a", Registers: registers}
 		openTPM = func() (*collect.TPM, error) {
 			talk, err := attest.Begin(func(command []byte) ([]byte, error) {

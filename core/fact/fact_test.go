@@ -96,6 +96,35 @@ func TestClass(t *testing.T) {
 	}
 }
 
+// A gap that says what a number is not below bounds the fact, also from a packed row.
+func TestBounds(t *testing.T) {
+	least := 2346.0
+	for name, tt := range map[string]struct {
+		gap   inventory.Gap
+		floor float64
+	}{
+		"of a number":       {inventory.Gap{Fact: "processor.rated_mhz", AtLeast: &least}, least},
+		"of its group":      {inventory.Gap{Fact: "processor", AtLeast: &least}, 0},
+		"of nothing":        {inventory.Gap{Fact: "processor.rated_mhz"}, 0},
+		"where sources say": {inventory.Gap{Fact: "processor.rated_mhz", AtLeast: &least, Readings: twoSpeeds}, 0},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := fact.Read(&inventory.Document{Gaps: []inventory.Gap{tt.gap}})
+			packed := new(fact.Facts)
+			if err := packed.Unpack(f.Pack(nil)); err != nil {
+				t.Fatal(err)
+			}
+			for _, r := range []*fact.Reading{f.Get(fact.ProcessorMHz), packed.Get(fact.ProcessorMHz)} {
+				if r.Value.Known() || r.Floor().Float() != tt.floor {
+					t.Errorf("%+v, want at least %v", r, tt.floor)
+				}
+			}
+		})
+	}
+}
+
+var twoSpeeds = []inventory.Differ{{Value: "1000", Source: "a"}, {Value: "1200", Source: "b"}}
+
 func TestDerivedFacts(t *testing.T) {
 	d := &inventory.Document{}
 	d.Memory.Visible = inventory.Some(int64(7 << 30))

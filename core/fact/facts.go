@@ -50,6 +50,9 @@ func Read(d *inventory.Document) *Facts {
 		case g != nil:
 			r.Gap = g
 			r.disagree(def)
+			if g.AtLeast != nil && g.Fact == def.Name && def.Kind == Number && len(r.Others()) == 0 {
+				r.partial = &partial{floor: Num(*g.AtLeast)}
+			}
 			f.conflicting = f.conflicting || len(r.Others()) > 0
 		default:
 			r.Gap = &inventory.Gap{Fact: def.Name, Cause: inventory.NotAsked, Detail: "the inventory does not say"}

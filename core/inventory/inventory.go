@@ -336,6 +336,7 @@ type Gap struct {
 	Detail   string   `json:"detail,omitempty"`
 	Try      string   `json:"try,omitempty" doc:"What would close it"`
 	Readings []Differ `json:"readings,omitempty" doc:"What each source says, if they conflict"`
+	AtLeast  *float64 `json:"at_least,omitempty" minimum:"0" doc:"What a number is not below, if something bounds it"`
 }
 
 // Differ is one of several readings that disagree; the value is written as

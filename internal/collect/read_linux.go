@@ -191,6 +191,7 @@ func (r *reader) processor() {
 	}
 	r.file(base + "/present")
 	r.file(base + "/cpu0/cpufreq/base_frequency")
+	r.file(base + "/cpu0/cpufreq/bios_limit")
 }
 
 // topology reads which processors share a core and a package. Old kernels have masks and no lists, and some platforms

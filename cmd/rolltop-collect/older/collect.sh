@@ -64,7 +64,7 @@ linux() {
   for f in /.dockerenv /run/.containerenv /run/reboot-required /etc/sssd/sssd.conf /etc/krb5.keytab; do mark $f; done
   head_of head:/sbin/init /sbin/init 64
   cpu=/sys/devices/system/cpu
-  names $cpu; file $cpu/present; file $cpu/cpu0/cpufreq/base_frequency
+  names $cpu; file $cpu/present; file $cpu/cpu0/cpufreq/base_frequency; file $cpu/cpu0/cpufreq/bios_limit
   for c in $cpu/cpu[0-9]*; do
     t=$c/topology; file "$t/physical_package_id"; file "$t/thread_siblings_list"
     case $(cat "$t/physical_package_id" 2>/dev/null) in -*) file "$t/core_siblings_list" ;; esac

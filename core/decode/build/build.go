@@ -5,6 +5,7 @@ package build
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -132,6 +133,22 @@ func (x *Draft) WhyNot(id fact.ID, r capture.Record, otherwise string) {
 func (x *Draft) Gap(id fact.ID, cause, detail, try string) {
 	x.D.AddGap(id.String(), cause, detail, try)
 }
+
+// notRated is the part of a speed that was not rated that the rated one is certainly not below: what is measured, and
+// what firmware works out of a bus and a factor, is a little beside it.
+const notRated = 0.98
+
+// Speed notes that the rated speed is not known, and that it is not far below another one, in MHz; detail says of
+// both.
+func (x *Draft) Speed(mhz int64, detail string) {
+	least := math.Floor(notRated * float64(mhz))
+	x.D.Gaps = append(x.D.Gaps, inventory.Gap{
+		Fact: fact.ProcessorMHz.String(), Cause: inventory.NotOffered, Detail: detail, Try: LookUpSpeed, AtLeast: &least,
+	})
+}
+
+// LookUpSpeed is how the rated speed becomes known where no system tells it.
+const LookUpSpeed = "Look the processor up in its maker's documents and enter it by hand."
 
 // Disagree notes that two sources say different things of a fact, and leaves
 // the fact open.

@@ -288,3 +288,13 @@ func TestLive(t *testing.T) {
 	expect.That(t, "x.D.Storage.System.FreeBytes.IsZero()", x.D.Storage.System.FreeBytes.IsZero())
 	expect.Same(t, `x.D.Device.Environment.Or("")`, x.D.Device.Environment.Or(""), "live")
 }
+
+// A speed that is not the rated one bounds it from below, a little under what was measured.
+func TestSpeed(t *testing.T) {
+	x := begin(false)
+	x.Speed(2394, "measured at start")
+	r := fact.Read(x.D).Get(fact.ProcessorMHz)
+	expect.That(t, "it is not known", !r.Value.Known())
+	expect.Same(t, "its bound", r.Floor().Float(), 2346)
+	expect.Same(t, "why", r.Gap.Detail, "measured at start")
+}

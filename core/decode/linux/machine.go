@@ -144,15 +144,18 @@ func countRange(s string) int {
 }
 
 func (x *decoder) ratedSpeed(info cpu.Info) {
-	const base = "/sys/devices/system/cpu/cpu0/cpufreq/base_frequency"
+	const scaling = "/sys/devices/system/cpu/cpu0/cpufreq/"
+	const base = scaling + "base_frequency"
 	if khz, ok := x.Number(base); ok && khz > 1000 {
 		x.SetNumber(fact.ProcessorMHz, khz/1000, base)
 	} else if info.RatedMHz > 0 {
 		x.SetNumber(fact.ProcessorMHz, info.RatedMHz, info.RatedFrom)
+	} else if khz, ok := x.Number(scaling + "bios_limit"); ok && khz > 1000 && khz < 100_000_000 {
+		x.Speed(khz/1000, fmt.Sprintf(
+			"neither the kernel nor the processor tells its rated speed; the firmware lets it run at %d MHz", khz/1000))
 	} else {
 		x.Gap(fact.ProcessorMHz, inventory.NotOffered,
-			"neither the kernel nor the processor tells its rated speed",
-			"Look the processor up in its maker's documents and enter it by hand.")
+			"neither the kernel nor the processor tells its rated speed", build.LookUpSpeed)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/fact"
@@ -184,11 +185,10 @@ func (x *decoder) ratedSpeed(info cpu.Info) {
 	} else if b, ok := x.raw(Clocks, 24); ok && binary.LittleEndian.Uint32(b[4:])-1 < 100_000 {
 		x.SetNumber(fact.ProcessorMHz, int64(binary.LittleEndian.Uint32(b[4:])), Clocks)
 	} else if mhz, ok := x.keyNumber(KeyProcessor, "~MHz"); ok && mhz > 0 && mhz <= 100_000 {
-		x.SetNumber(fact.ProcessorMHz, mhz, `HKLM\`+KeyProcessor+", measured at start")
+		x.Speed(mhz, fmt.Sprintf("nothing tells its rated speed; when it was started, the system measured %d MHz", mhz))
 	} else {
 		x.Gap(fact.ProcessorMHz, inventory.NotOffered,
-			"neither the processor nor the system tells its rated speed",
-			"Look the processor up in its maker's documents and enter it by hand.")
+			"neither the processor nor the system tells its rated speed", build.LookUpSpeed)
 	}
 }
 

@@ -112,7 +112,7 @@ func healthLog(warning byte, at uint32) string {
 }
 
 func TestVariants(t *testing.T) {
-	const state, capable = "firmware.secure_boot", "firmware.secure_boot_capable"
+	const state, capable, speed = "firmware.secure_boot", "firmware.secure_boot_capable", "processor.rated_mhz"
 	tests := []struct {
 		name   string
 		change func(pc)
@@ -195,6 +195,16 @@ func TestVariants(t *testing.T) {
 			}},
 		{"a type that nobody knows", func(c pc) { c.ok(windows.FirmwareType, sample.U32(7)) },
 			map[string]string{"firmware.boot_mode": "? not-offered"}},
+
+		{"the rated speed of the power manager", func(c pc) {
+			c.ok(windows.CPUID, sample.CPU{Vendor: "CorvaneParts", Name: "x"}.Leaves())
+			c.ok(windows.Clocks, sample.U32(0)+sample.U32(2400)+sample.Zeros(16))
+		}, map[string]string{speed: "2400"}},
+		{"a speed that was measured at start is not the rated one", func(c pc) {
+			c.ok(windows.CPUID, sample.CPU{Vendor: "CorvaneParts", Name: "x"}.Leaves())
+			c.no(windows.Clocks, capture.NotExposed, 127)
+			c.number(windows.KeyProcessor, "~MHz", 2394)
+		}, map[string]string{speed: "? not-offered"}},
 
 		{"TPM switched off", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284016) },
 			map[string]string{"tpm.state": "off", "tpm.version": "? not-offered"}},
