@@ -19,10 +19,20 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts, to *reporting) 
 	}
 	// An emulated clock is late while the machine outside is busy; the kernel would take its timer for broken.
 	line := "console=" + p.kind.console + " loglevel=1 panic=-1 no_timer_check"
+	tree := p.tree
+	if m.Layer != "" {
+		tree = "" // the machine fills its root itself
+	}
+	if m.System == "debian" {
+		line += " systemd.show_status=0"
+		if tree, err = debian(dir, p, m.Drives[0].device(0, 2), m.Drives[0].device(0, 1)); err != nil {
+			return nil, err
+		}
+	}
 	var below []string // what a layer is made of
 	for i := range m.Drives {
 		d := &m.Drives[i]
-		more, err := d.make(dir, i, p, m.Layer == "")
+		more, err := d.make(dir, i, p, tree)
 		if err != nil {
 			return nil, err
 		}

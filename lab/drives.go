@@ -14,8 +14,9 @@ const (
 	startMiB = 1
 )
 
-// drive makes an image and says how the machine gets it.
-func (d *Drive) make(dir string, n int, p *parts, filled bool) (args []string, err error) {
+// make makes an image, with what is in the directory tree where the drive has the root, and says how the machine gets it.
+// Without a tree the root stays empty.
+func (d *Drive) make(dir string, n int, p *parts, tree string) (args []string, err error) {
 	image := filepath.Join(dir, fmt.Sprintf("drive%d.img", n))
 	if err := os.WriteFile(image, nil, 0o600); err != nil {
 		return nil, err
@@ -31,8 +32,8 @@ func (d *Drive) make(dir string, n int, p *parts, filled bool) (args []string, e
 			return nil, err
 		}
 	}
-	if d.Root && filled {
-		if err := d.fill(dir, image, p); err != nil {
+	if d.Root && tree != "" {
+		if err := d.fill(dir, image, tree, filepath.Join(p.tree, "init")); err != nil {
 			return nil, err
 		}
 	}
@@ -104,14 +105,14 @@ func (d *Drive) partition(image string) error {
 	return nil
 }
 
-// fill puts a file system with the collector on the last partition, and one
-// with a loader on the EFI system partition.
-func (d *Drive) fill(dir, image string, p *parts) error {
+// fill puts a file system with what is in a directory on the last partition, and one with a loader on the EFI system
+// partition.
+func (d *Drive) fill(dir, image, tree, loader string) error {
 	at := startMiB
 	if d.Table != "mbr" {
 		esp := filepath.Join(dir, "esp.img")
 		if err := command("sh", "-c",
-			`truncate -s 36M "$1" && mkfs.vfat -S "$2" "$1" >/dev/null && mmd -i "$1" ::EFI ::EFI/LODESTAR && mcopy -i "$1" "$3" ::EFI/LODESTAR/loader.efi`, "sh", esp, fmt.Sprint(d.Sector), filepath.Join(p.tree, "init")); err != nil {
+			`truncate -s 36M "$1" && mkfs.vfat -S "$2" "$1" >/dev/null && mmd -i "$1" ::EFI ::EFI/LODESTAR && mcopy -i "$1" "$3" ::EFI/LODESTAR/loader.efi`, "sh", esp, fmt.Sprint(d.Sector), loader); err != nil {
 			return err
 		}
 		if err := command("dd", "if="+esp, "of="+image, "bs=1M", fmt.Sprintf("seek=%d", startMiB),
@@ -122,7 +123,7 @@ func (d *Drive) fill(dir, image string, p *parts) error {
 	}
 	root := filepath.Join(dir, "root.img")
 	mib := d.Bytes>>20 - int64(at) - 2 // the second table is behind it
-	if err := command("mke2fs", "-q", "-t", "ext4", "-b", "4096", "-d", p.tree, root,
+	if err := command("mke2fs", "-q", "-t", "ext4", "-b", "4096", "-d", tree, root,
 		fmt.Sprintf("%dM", mib)); err != nil {
 		return err
 	}

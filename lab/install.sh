@@ -11,7 +11,7 @@ apt-get install -y -qq --no-install-recommends qemu-system-x86 ovmf swtpm seabio
 dpkg --add-architecture arm64
 dpkg --add-architecture i386
 apt-get update -qq || true
-apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod swtpm-tools gnutls-bin >/dev/null
+apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod swtpm-tools gnutls-bin debootstrap >/dev/null
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 chmod 755 "$work"
@@ -28,6 +28,13 @@ unpack() { # KIND PACKAGE…
     dpkg-deb -x ./*.deb "$to"
   done
   for v in "$to"/lib/modules/*; do depmod -b "$to" "${v##*/}"; done
+}
+# A small installation of Debian, which one of the machines starts.
+rm -rf /usr/local/lib/rolltop-lab/debian
+mkdir -p /usr/local/lib/rolltop-lab
+debootstrap --variant=minbase --include=systemd-sysv,udev,dbus "$(. /etc/os-release; echo "$VERSION_CODENAME")" /usr/local/lib/rolltop-lab/debian >debootstrap.log || {
+  tail debootstrap.log
+  exit 1
 }
 unpack generic linux-image-amd64 busybox-static
 unpack i686 linux-image-686:i386 busybox-static:i386

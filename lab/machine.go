@@ -28,6 +28,7 @@ type Machine struct {
 	Memory    []Module `json:"memory,omitempty" doc:"Modules that the firmware tables name instead of the real ones"`
 	Slots     int      `json:"slots,omitempty" minimum:"0" maximum:"64"`
 	Drives    []Drive  `json:"drives,omitempty" doc:"The first one with a root is what the system runs from"`
+	System    string   `json:"system,omitempty" enum:"debian" doc:"What is on the drive with the root; without it, the lab's own few programs"`
 	Layer     string   `json:"layer,omitempty" enum:"mirror,stripe,raid10,luks,lvm,luks-on-lvm,btrfs,xfs,bcache,live" doc:"What is between the system and the last partitions of all drives with a root"`
 	User      string   `json:"user,omitempty" enum:"nobody" doc:"Without it the collector runs as root"`
 	Arguments []string `json:"arguments,omitempty"`

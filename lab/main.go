@@ -60,12 +60,11 @@ func run(only []string) error {
 			machines[name] = m
 		}
 	}
-	used, certified := map[string]bool{}, false
+	used := map[string]bool{}
 	for _, m := range machines {
 		used[m.Kind] = true
-		certified = certified || m.Certified
 	}
-	if missing := missingTools(used, certified); len(missing) > 0 {
+	if missing := missingTools(machines, used); len(missing) > 0 {
 		return fmt.Errorf("missing: %s; lab/install.sh installs what --part needs, and lab/install.sh all what all "+
 			"machines need (Debian, as root)", strings.Join(missing, ", "))
 	}

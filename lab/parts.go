@@ -18,7 +18,8 @@ const (
 	testCert    = "/usr/share/ovmf/PkKek-1-snakeoil.pem"
 )
 
-func missingTools(of map[string]bool, certified bool) []string {
+// missingTools names what machines of the kinds need and this machine does not have.
+func missingTools(machines map[string]*Machine, of map[string]bool) []string {
 	var missing []string
 	tools := []string{
 		"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl",
@@ -34,8 +35,13 @@ func missingTools(of map[string]bool, certified bool) []string {
 	if of["generic"] {
 		tools = append(tools, "make-bcache")
 	}
-	if certified {
-		tools = append(tools, "swtpm_setup", "swtpm_localca", "certtool")
+	for _, m := range machines {
+		if m.Certified {
+			tools = append(tools, "swtpm_setup", "swtpm_localca", "certtool")
+		}
+		if _, err := os.Stat(debianRoot); m.System == "debian" && err != nil {
+			missing = append(missing, "an installation of Debian")
+		}
 	}
 	for _, tool := range tools {
 		if _, err := exec.LookPath(tool); err != nil {
