@@ -35,8 +35,9 @@ func debian(dir string, p *parts, root, esp string) (tree string, err error) {
 	if err := os.MkdirAll(at("boot/efi"), 0o755); err != nil {
 		return "", err
 	}
+	mounts := fmt.Sprintf("%s / ext4 defaults 0 1\n%s /boot/efi vfat defaults 0 1\n", root, esp)
 	for path, text := range map[string]string{
-		"etc/fstab":                                fmt.Sprintf("%s / ext4 defaults 0 1\n%s /boot/efi vfat defaults 0 1\n", root, esp),
+		"etc/fstab":                                mounts,
 		"etc/hostname":                             "terns-1\n",
 		"etc/systemd/system/read.service":          readUnit,
 		"usr/local/sbin/read-the-machine":          readScript,

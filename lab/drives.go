@@ -14,8 +14,8 @@ const (
 	startMiB = 1
 )
 
-// make makes an image, with what is in the directory tree where the drive has the root, and says how the machine gets it.
-// Without a tree the root stays empty.
+// make makes an image, with what is in the directory tree where the drive has the root, and says how the machine gets
+// it. Without a tree the root stays empty.
 func (d *Drive) make(dir string, n int, p *parts, tree string) (args []string, err error) {
 	image := filepath.Join(dir, fmt.Sprintf("drive%d.img", n))
 	if err := os.WriteFile(image, nil, 0o600); err != nil {

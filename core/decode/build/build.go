@@ -143,7 +143,8 @@ const notRated = 0.98
 func (x *Draft) Speed(mhz int64, detail string) {
 	least := math.Floor(notRated * float64(mhz))
 	x.D.Gaps = append(x.D.Gaps, inventory.Gap{
-		Fact: fact.ProcessorMHz.String(), Cause: inventory.NotOffered, Detail: detail, Try: LookUpSpeed, AtLeast: &least,
+		Fact: fact.ProcessorMHz.String(), Cause: inventory.NotOffered, Detail: detail, Try: LookUpSpeed,
+		AtLeast: &least,
 	})
 }
 
