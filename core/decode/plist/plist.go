@@ -38,31 +38,48 @@ type parser struct {
 
 var errShort = errors.New("plist: it ends in the middle")
 
+// blanks are what may stand between the parts of a tag (XML 1.0, section 2.3).
+const blanks = " \t\r\n"
+
+// passed are what stands between tags and says nothing: how each begins and ends.
+var passed = [...][2]string{{"<!--", "-->"}, {"<?", "?>"}, {"<!", ">"}}
+
 // tag returns the next start or end tag or empty element, without its brackets
 // and attributes; declarations and comments are passed over.
 func (p *parser) tag() (string, error) {
+next:
 	for {
 		at := bytes.IndexByte(p.rest, '<')
 		if at < 0 {
 			return "", errShort
 		}
 		p.rest = p.rest[at:]
-		ends := ">"
-		if bytes.HasPrefix(p.rest, []byte("<!--")) {
-			ends = "-->"
+		for _, mark := range passed {
+			if !bytes.HasPrefix(p.rest, []byte(mark[0])) {
+				continue
+			}
+			s, err := p.until(mark[0], mark[1])
+			if err == nil && mark[0] == "<!" && strings.Contains(s, "[") && !strings.Contains(s, "]") {
+				_, err = p.until("", "]") // a document type with declarations of its own
+				if err == nil {
+					_, err = p.until("", ">")
+				}
+			}
+			if err != nil {
+				return "", err
+			}
+			continue next
 		}
-		end := bytes.Index(p.rest, []byte(ends))
-		if end < 0 {
-			return "", errShort
+		inner, err := p.until("<", ">")
+		if err != nil {
+			return "", err
 		}
-		inner := string(p.rest[1:end])
-		p.rest = p.rest[end+len(ends):]
-		if inner == "" || inner[0] == '!' || inner[0] == '?' {
-			continue
+		name := inner
+		if at := strings.IndexAny(inner, blanks); at >= 0 {
+			name = inner[:at]
 		}
-		name, _, _ := strings.Cut(strings.TrimSuffix(inner, "/"), " ")
 		if strings.HasSuffix(inner, "/") {
-			name += "/"
+			name = strings.TrimSuffix(name, "/") + "/"
 		}
 		return name, nil
 	}
@@ -79,12 +96,20 @@ func (p *parser) text(name string) (string, error) {
 		}
 		out.WriteString(unescape(string(p.rest[:at])))
 		p.rest = p.rest[at:]
-		switch end := []byte("</" + name + ">"); {
-		case bytes.HasPrefix(p.rest, end):
-			p.rest = p.rest[len(end):]
-			return out.String(), nil
+		if after, ok := bytes.CutPrefix(p.rest, []byte("</"+name)); ok {
+			after = bytes.TrimLeft(after, blanks)
+			if rest, ok := bytes.CutPrefix(after, []byte(">")); ok {
+				p.rest = rest
+				return out.String(), nil
+			}
+		}
+		switch {
 		case bytes.HasPrefix(p.rest, []byte("<!--")):
 			if _, err := p.until("<!--", "-->"); err != nil {
+				return "", err
+			}
+		case bytes.HasPrefix(p.rest, []byte("<?")):
+			if _, err := p.until("<?", "?>"); err != nil {
 				return "", err
 			}
 		case bytes.HasPrefix(p.rest, []byte("<![CDATA[")):
@@ -180,8 +205,10 @@ func (p *parser) value(name string, depth int) (any, error) {
 		return map[string]any{}, nil
 	case "array/":
 		return []any{}, nil
-	case "string/", "data/":
+	case "string/":
 		return "", nil
+	case "data/":
+		return []byte{}, nil
 	case "dict":
 		return p.dict(depth)
 	case "array":
@@ -194,6 +221,11 @@ func (p *parser) value(name string, depth int) (any, error) {
 	switch name {
 	case "string", "date":
 		return s, nil
+	case "true", "false":
+		if strings.Trim(s, blanks) != "" {
+			return nil, fmt.Errorf("plist: content in %q", name)
+		}
+		return name == "true", nil
 	case "integer":
 		return whole(strings.TrimSpace(s))
 	case "real":
@@ -213,12 +245,14 @@ func (p *parser) dict(depth int) (any, error) {
 			return nil, err
 		case name == "/dict":
 			return out, nil
-		case name != "key":
+		case name != "key" && name != "key/":
 			return nil, fmt.Errorf("plist: %q where a key should be", name)
 		}
-		key, err := p.text("key")
-		if err != nil {
-			return nil, err
+		key := ""
+		if name == "key" {
+			if key, err = p.text("key"); err != nil {
+				return nil, err
+			}
 		}
 		if name, err = p.tag(); err != nil {
 			return nil, err
