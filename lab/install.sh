@@ -11,7 +11,7 @@ apt-get install -y -qq --no-install-recommends qemu-system-x86 ovmf swtpm seabio
 dpkg --add-architecture arm64
 dpkg --add-architecture i386
 apt-get update -qq || true
-apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod swtpm-tools gnutls-bin debootstrap >/dev/null
+apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod swtpm-tools gnutls-bin debootstrap gcc-mingw-w64-i686-win32 >/dev/null
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 chmod 755 "$work"
@@ -30,12 +30,19 @@ unpack() { # KIND PACKAGE…
   for v in "$to"/lib/modules/*; do depmod -b "$to" "${v##*/}"; done
 }
 # A small installation of Debian, which one of the machines starts.
-rm -rf /usr/local/lib/rolltop-lab/debian
-mkdir -p /usr/local/lib/rolltop-lab
-debootstrap --variant=minbase --include=systemd-sysv,udev,dbus "$(. /etc/os-release; echo "$VERSION_CODENAME")" /usr/local/lib/rolltop-lab/debian >debootstrap.log || {
-  tail debootstrap.log
-  exit 1
+debian() { # NAME OPTION…
+  to=/usr/local/lib/rolltop-lab/$1; shift
+  rm -rf "$to"
+  mkdir -p "$to"
+  debootstrap --variant=minbase "$@" "$(. /etc/os-release; echo "$VERSION_CODENAME")" "$to" >debootstrap.log || {
+    tail debootstrap.log
+    exit 1
+  }
 }
+debian debian --include=systemd-sysv,udev,dbus
+# Another one, of 32 bits, with the emulation of a Windows of 32 bits.
+debian windows32 --arch=i386
+chroot "$to" sh -c 'apt-get update -qq && apt-get install -y -qq --no-install-recommends wine32 wine >/dev/null && apt-get clean'
 unpack generic linux-image-amd64 busybox-static
 unpack i686 linux-image-686:i386 busybox-static:i386
 unpack arm64 linux-image-cloud-arm64:arm64 busybox-static:arm64

@@ -64,7 +64,11 @@ func run(only []string) error {
 	for _, m := range machines {
 		used[m.Kind] = true
 	}
-	if missing := missingTools(machines, used); len(missing) > 0 {
+	systems, err := readEmulated(only, part)
+	if err != nil {
+		return err
+	}
+	if missing := missingTools(machines, systems, used); len(missing) > 0 {
 		return fmt.Errorf("missing: %s; lab/install.sh installs what --part needs, and lab/install.sh all what all "+
 			"machines need (Debian, as root)", strings.Join(missing, ", "))
 	}
@@ -83,21 +87,14 @@ func run(only []string) error {
 			return err
 		}
 	}
-	registries, err := filepath.Glob("lab/windows/*.yaml")
-	if err != nil {
-		return err
-	}
-	registries = slices.DeleteFunc(registries, func(path string) bool {
-		return len(only) > 0 && !slices.Contains(only, emulatedPrefix+strings.TrimSuffix(filepath.Base(path), ".yaml"))
-	})
-	return runAll(machines, work, of, registries)
+	return runAll(machines, work, of, systems)
 }
 
 // emulatedPrefix begins the names of machines that are not virtual: another system, emulated.
 const emulatedPrefix = "windows-"
 
 // runAll boots all and prints each as it ends, and the sum.
-func runAll(machines map[string]*Machine, work string, of map[string]*parts, registries []string) error {
+func runAll(machines map[string]*Machine, work string, of map[string]*parts, systems map[string]*emulated) error {
 	var mu sync.Mutex
 	var wg sync.WaitGroup
 	results, failed := map[string]*result{}, []error{}
@@ -122,19 +119,17 @@ func runAll(machines map[string]*Machine, work string, of map[string]*parts, reg
 	for name, m := range machines {
 		add(name, m.About, func() (*result, error) { return one(m, filepath.Join(work, name), of[m.Kind]) })
 	}
-	if len(registries) > 0 {
-		e, err := emulate(work)
-		if err != nil {
-			return err
+	emulations := map[int]*emulation{}
+	for name, s := range systems {
+		e := emulations[s.Bits]
+		if e == nil {
+			var err error
+			if e, err = emulate(work, windowsKinds[s.Bits]); err != nil {
+				return err
+			}
+			emulations[s.Bits] = e
 		}
-		for _, path := range registries {
-			name := emulatedPrefix + strings.TrimSuffix(filepath.Base(path), ".yaml")
-			add(
-				name,
-				"the Windows collector in an emulation of that system",
-				func() (*result, error) { return e.run(path) },
-			)
-		}
+		add(name, s.About, func() (*result, error) { return e.run(name, s) })
 	}
 	wg.Wait()
 	sum := result{}

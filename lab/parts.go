@@ -19,11 +19,11 @@ const (
 )
 
 // missingTools names what machines of the kinds need and this machine does not have.
-func missingTools(machines map[string]*Machine, of map[string]bool) []string {
+func missingTools(machines map[string]*Machine, systems map[string]*emulated, of map[string]bool) []string {
 	var missing []string
 	tools := []string{
 		"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl",
-		"mdadm", "cryptsetup", "lvm", "mkfs.btrfs", "mkfs.xfs", "wine", "x86_64-w64-mingw32-gcc",
+		"mdadm", "cryptsetup", "lvm", "mkfs.btrfs", "mkfs.xfs", "wine",
 	}
 	for name := range of {
 		k := kinds[name]
@@ -41,6 +41,13 @@ func missingTools(machines map[string]*Machine, of map[string]bool) []string {
 		}
 		if _, err := os.Stat(debianRoot); m.System == "debian" && err != nil {
 			missing = append(missing, "an installation of Debian")
+		}
+	}
+	for _, s := range systems {
+		k := windowsKinds[s.Bits]
+		tools = append(tools, k.compiler)
+		if _, err := os.Stat(k.root); k.root != "" && err != nil {
+			missing = append(missing, "an emulation of "+k.arch)
 		}
 	}
 	for _, tool := range tools {

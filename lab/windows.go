@@ -1,10 +1,12 @@
 package main
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,6 +18,9 @@ import (
 // emulated is a file in lab/windows: a registry, and what the collector must read there.
 type emulated struct {
 	About    string            `json:"about"`
+	Apart    bool              `json:"apart,omitempty" doc:"Not among the machines of --part"`
+	Bits     int               `json:"bits,omitempty" minimum:"32" maximum:"64" doc:"Of the system; without it, 64"`
+	Refused  []string          `json:"refused,omitempty" doc:"Keys that nobody may read"`
 	Registry []entry           `json:"registry"`
 	Expect   map[string]string `json:"expect"`
 	Software []string          `json:"software,omitempty"`
@@ -57,62 +62,106 @@ func regFile(list []entry) string {
 	return out.String()
 }
 
-// emulation is what all registries start from: a directory of the emulation, and the collector.
+// readEmulated reads the files in lab/windows, by their names; only: those alone, where there are any; part: none that
+// stands apart.
+func readEmulated(only []string, part bool) (map[string]*emulated, error) {
+	paths, err := filepath.Glob("lab/windows/*.yaml")
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]*emulated{}
+	for _, path := range paths {
+		name := emulatedPrefix + strings.TrimSuffix(filepath.Base(path), ".yaml")
+		src, err := os.ReadFile(path)
+		if err != nil {
+			return nil, err
+		}
+		m := new(emulated)
+		if err := doc.Decode(path, src, m); err != nil {
+			return nil, err
+		}
+		if named := slices.Contains(only, name); named || len(only) == 0 && !(part && m.Apart) {
+			out[name] = m
+		}
+	}
+	return out, nil
+}
+
+// emulation is what all registries of a kind of system start from: a directory of the emulation, and the programs.
 type emulation struct {
-	work, fresh, collector string
+	*windowsKind
+	work, fresh, collector, refuse string
+}
+
+// windowsKind is a kind of the other system.
+type windowsKind struct {
+	arch, goarch, compiler string
+	root                   string // where the emulation is installed; "" is the machine that the lab runs on
+}
+
+// windowsKinds are all kinds, by the bits of the system.
+var windowsKinds = map[int]*windowsKind{
+	0:  {arch: "win64", goarch: "amd64", compiler: "x86_64-w64-mingw32-gcc"},
+	32: {arch: "win32", goarch: "386", compiler: "i686-w64-mingw32-gcc", root: unpacked + "windows32"},
+}
+
+// inRoot runs a program in another root directory, where the work is at /work.
+const inRoot = `root=$0; work=$1; shift
+mkdir -p "$root/work"
+mount -t proc proc "$root/proc" && mount --bind /dev "$root/dev" && mount --bind "$work" "$root/work" || exit 1
+exec chroot "$root" "$@"`
+
+// program runs a program of the emulation, or of the other system.
+func (e *emulation) program(dir string, args ...string) error {
+	args = append([]string{"env", "WINEPREFIX=" + dir, "WINEARCH=" + e.arch, "WINEDEBUG=-all", "DISPLAY=", "timeout",
+		"120"}, args...)
+	if e.root != "" {
+		for i := range args {
+			args[i] = strings.ReplaceAll(args[i], e.work, "/work")
+		}
+		args = append([]string{"unshare", "-m", "sh", "-c", inRoot, e.root, e.work}, args...)
+	}
+	return command(args[0], args[1:]...)
 }
 
 // wine runs a program of the other system in a directory.
-func wine(dir string, args ...string) error {
-	cmd := exec.Command("timeout", append([]string{"120", "wine"}, args...)...)
-	cmd.Env = append(os.Environ(), "WINEPREFIX="+dir, "WINEDEBUG=-all", "DISPLAY=")
-	if out, err := cmd.CombinedOutput(); err != nil {
-		return fmt.Errorf("%s: %w\n%s", strings.Join(args, " "), err, out)
-	}
-	return nil
+func (e *emulation) wine(dir string, args ...string) error {
+	return e.program(dir, append([]string{"wine"}, args...)...)
 }
 
-// emulate sets the emulation up.
-func emulate(work string) (*emulation, error) {
+// emulate sets the emulation of a kind of system up.
+func emulate(work string, k *windowsKind) (*emulation, error) {
+	work = filepath.Join(work, k.arch)
 	e := &emulation{
-		work: work, fresh: filepath.Join(work, "windows"), collector: filepath.Join(work, "collect.exe"),
+		windowsKind: k, work: work, fresh: filepath.Join(work, "fresh"), collector: filepath.Join(work, "collect.exe"),
+		refuse: filepath.Join(work, "refuse.exe"),
 	}
 	if err := os.MkdirAll(e.fresh, 0o700); err != nil {
 		return nil, err
 	}
-	if err := wine(e.fresh, "wineboot", "-i"); err != nil {
+	if err := e.wine(e.fresh, "wineboot", "-i"); err != nil {
 		return nil, err
 	}
 	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", e.collector, "./cmd/rolltop-collect")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=windows", "GOARCH=amd64")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=windows", "GOARCH="+k.goarch)
 	if out, err := build.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("the collector does not build: %w\n%s", err, out)
 	}
-	if err := command("x86_64-w64-mingw32-gcc", "-shared", "-o",
-		filepath.Join(e.fresh, "drive_c/windows/system32/bcryptprimitives.dll"), "lab/windows/shim.c",
-		"-ladvapi32"); err != nil {
+	shim := filepath.Join(e.fresh, "drive_c/windows/system32/bcryptprimitives.dll")
+	if err := errors.Join(
+		command(k.compiler, "-shared", "-Wl,--kill-at", "-o", shim, "lab/windows/shim.c", "-ladvapi32"),
+		command(k.compiler, "-o", e.refuse, "lab/windows/refuse.c", "-ladvapi32"),
+		e.wine(e.fresh, "reg", "add", `HKCU\Software\Wine`, "/v", "Version", "/d", "win10", "/f"),
+	); err != nil {
 		return nil, err
 	}
-	if err := wine(e.fresh, "reg", "add", `HKCU\Software\Wine`, "/v", "Version", "/d", "win10", "/f"); err != nil {
-		return nil, err
-	}
-	stop := exec.Command("wineserver", "-w") // what it holds in memory is then in its files
-	stop.Env = append(os.Environ(), "WINEPREFIX="+e.fresh)
-	return e, stop.Run()
+	return e, e.program(e.fresh, "wineserver", "-w") // what it holds in memory is then in its files
 }
 
 // run runs the collector with a registry.
-func (e *emulation) run(path string) (*result, error) {
-	src, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
-	}
-	m := new(emulated)
-	if err := doc.Decode(path, src, m); err != nil {
-		return nil, err
-	}
+func (e *emulation) run(name string, m *emulated) (*result, error) {
 	start := time.Now()
-	dir := filepath.Join(e.work, emulatedPrefix+strings.TrimSuffix(filepath.Base(path), ".yaml"))
+	dir := filepath.Join(e.work, name)
 	if err := command("cp", "-a", e.fresh, dir); err != nil {
 		return nil, err
 	}
@@ -120,12 +169,18 @@ func (e *emulation) run(path string) (*result, error) {
 	if err := os.WriteFile(file, []byte(regFile(m.Registry)), 0o600); err != nil {
 		return nil, err
 	}
-	if err := wine(dir, "regedit", "/S", "Z:"+file); err != nil {
+	if err := e.wine(dir, "regedit", "/S", "Z:"+file); err != nil {
 		return nil, err
 	}
 	out, saved := dir+".json", dir+"-capture.json"
-	if err := wine(dir, e.collector, "--software", "Tidebook,Counterfoil,Tidewrack.Tidebook", "--output", "Z:"+out,
-		"--save-capture", "Z:"+saved); err != nil {
+	args := []string{
+		"Z:" + e.collector, "--software", "Tidebook,Counterfoil,Tidewrack.Tidebook", "--output", "Z:" + out,
+		"--save-capture", "Z:" + saved,
+	}
+	if len(m.Refused) > 0 {
+		args = slices.Concat([]string{e.refuse}, m.Refused, []string{"--"}, args)
+	}
+	if err := e.wine(dir, args...); err != nil {
 		return nil, err
 	}
 	body, err := os.ReadFile(out)

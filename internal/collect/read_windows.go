@@ -427,6 +427,9 @@ func (r *reader) software() {
 		var kept []string
 		for _, n := range names {
 			k, code := open(v, win.KeyUninstall+`\`+n)
+			if code == uint32(windows.ERROR_ACCESS_DENIED) {
+				r.add(v.Refused(win.KeyUninstall), nil, code)
+			}
 			if code != 0 {
 				continue
 			}

@@ -129,6 +129,25 @@ func (x *Draft) WhyNot(id fact.ID, r capture.Record, otherwise string) {
 	x.Why(id.String(), r, otherwise)
 }
 
+// Refused is the first of sources that may be there and was not given out.
+func (x *Draft) Refused(sources ...string) (r capture.Record, refused bool) {
+	for _, s := range sources {
+		if r := x.C.Get(s); r.Outcome == capture.Denied || r.Outcome == capture.Failed {
+			return r, true
+		}
+	}
+	return r, false
+}
+
+// RefusedOr says why a fact is not known: that one of the sources was not given out, or otherwise what is given.
+func (x *Draft) RefusedOr(id fact.ID, otherwise string, sources ...string) {
+	if r, is := x.Refused(sources...); is {
+		x.WhyNot(id, r, "")
+		return
+	}
+	x.Gap(id, inventory.NotOffered, otherwise, "")
+}
+
 // Gap notes why a fact of the machine is not known, and what would close the gap.
 func (x *Draft) Gap(id fact.ID, cause, detail, try string) {
 	x.D.AddGap(id.String(), cause, detail, try)

@@ -68,10 +68,11 @@ func (x screens) read() {
 	x.displays()
 }
 
+const noDevices = "the system lists no devices"
+
 func (x screens) adapters() {
-	r := x.C.Get(Devices)
-	if r.Outcome != capture.OK {
-		x.WhyNot(fact.AdapterCount, r, "the system lists no devices")
+	if len(x.Lines(Devices)) == 0 { // every machine has some
+		x.WhyNot(fact.AdapterCount, x.C.Get(Devices), noDevices)
 		return
 	}
 	x.D.Graphics = []inventory.Adapter{}
@@ -149,7 +150,7 @@ var inside = map[uint32]bool{6: true, 11: true, 13: true, 0x80000000: true}
 
 func (x screens) displays() {
 	r := x.C.Get(Displays)
-	if r.Outcome != capture.OK {
+	if r.Outcome != capture.OK || len(x.Lines(Devices)) == 0 {
 		x.WhyNot(fact.DisplayCount, r, "the system lists no displays")
 		return
 	}
@@ -167,15 +168,16 @@ func (x screens) displays() {
 // devices lists the drivers of present devices that have one, and the devices
 // that have a problem.
 func (x *decoder) devices() {
-	r := x.C.Get(Devices)
-	if r.Outcome != capture.OK {
-		x.WhyNot(fact.DriverCount, r, "the system lists no devices")
+	if len(x.Lines(Devices)) == 0 {
+		x.WhyNot(fact.DriverCount, x.C.Get(Devices), noDevices)
 		return
 	}
 	x.D.Drivers = []inventory.Driver{}
+	var keys []string
 	for _, n := range x.Lines(Devices) {
 		d := x.readDevice(n)
 		version, date, provider := x.driverKey(d)
+		keys = append(keys, View64.Value(KeyClass+`\`+d["driver"], "DriverVersion"))
 		problem := problems[d["problem"]]
 		if d["problem"] != "" && d["problem"] != "0" && problem == "" {
 			problem = "problem " + d["problem"]
@@ -190,6 +192,9 @@ func (x *decoder) devices() {
 		})
 	}
 	x.D.Said("drivers", "present devices, and the keys of their drivers")
+	if r, is := x.Refused(keys...); is {
+		x.WhyNot(fact.DriverCount, r, "") // the list is not whole
+	}
 }
 
 // problems as the configuration manager numbers them; others keep their number.

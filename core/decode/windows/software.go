@@ -44,6 +44,11 @@ func (x *decoder) software() {
 		}
 	}
 	x.D.Said("software", `HKLM\`+KeyUninstall+", both views, and the packages for all users")
+	if r, is := x.Refused(View64.Subkeys(KeyUninstall), View32.Subkeys(KeyUninstall), View64.Refused(KeyUninstall),
+		View32.Refused(KeyUninstall), View64.Subkeys(KeyPackages)); is {
+		x.WhyNot(fact.TitleCount, r, "") // any title may be there
+		return
+	}
 	if !keep.All {
 		x.D.Collector.Titles = keep.Named
 		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)
@@ -132,8 +137,8 @@ func (x *decoder) management() {
 	case cloud:
 		x.Set(fact.OSAccount, "directory", `HKLM\`+KeyCloud)
 	default:
-		x.Gap(fact.OSAccount, inventory.NotOffered,
-			"the machine has joined no directory; which kind of account its people use is not read", "")
+		x.RefusedOr(fact.OSAccount, "the machine has joined no directory; which kind of account its people use is not read",
+			Joined, View64.Mark(KeyCloud, "*"))
 	}
 	var by []string
 	if joined == 3 {
@@ -148,14 +153,15 @@ func (x *decoder) management() {
 	if len(by) > 0 {
 		x.Set(fact.OSManagedBy, strings.Join(by, ", "), "directory, enrolments and update policy")
 	} else {
-		x.Gap(fact.OSManagedBy, inventory.NotOffered,
-			"no sign of a directory, of device management or of an update server", "")
+		x.RefusedOr(fact.OSManagedBy, "no sign of a directory, of device management or of an update server",
+			Joined, View64.Subkeys(KeyEnrolled), View64.Mark(KeyPolicy, "WUServer"))
 	}
 	if n, ok := x.keyNumber(KeyPolicy, "TargetReleaseVersion"); ok && n == 1 {
 		x.Set(fact.OSHeldAt, x.keyText(KeyPolicy, "TargetReleaseVersionInfo"), `HKLM\`+KeyPolicy)
 	}
 	if o.HeldAt.IsZero() {
-		x.Gap(fact.OSHeldAt, inventory.NotOffered, "no policy holds the machine at a release", "")
+		x.RefusedOr(fact.OSHeldAt, "no policy holds the machine at a release",
+			View64.Value(KeyPolicy, "TargetReleaseVersion"))
 	}
 	x.checksSkipped(o)
 }
@@ -175,17 +181,22 @@ var skipped = []struct{ key, name, says string }{
 // value was looked for.
 func (x *decoder) checksSkipped(o *inventory.OS) {
 	signs, looked := []string{}, true
+	var sources []string
 	for _, s := range skipped {
+		sources = append(sources, View64.Value(s.key, s.name))
 		if n, ok := x.keyNumber(s.key, s.name); ok && n != 0 {
 			signs = append(signs, s.says)
 		}
 		at := x.C.Get(View64.Value(s.key, s.name)).Outcome
 		looked = looked && (at == capture.OK || at == capture.Absent)
 	}
+	r, refused := x.Refused(sources...)
 	switch {
 	case len(signs) > 0 || looked:
 		o.ChecksSkipped = signs
 		x.D.Said("os.checks_skipped", `HKLM\`+KeySkipLab+` and HKLM\`+KeySkipMove)
+	case refused:
+		x.WhyNot(fact.ChecksSkipped, r, "")
 	default:
 		x.Gap(fact.ChecksSkipped, inventory.NotAsked, "the capture holds no reading of it",
 			"take the inventory again with this collector")
@@ -208,6 +219,7 @@ func (x *decoder) enrolled() bool {
 // restart: marks of servicing and of updates are certain. Files that wait to be
 // renamed prove nothing: many installers leave them.
 func (x *decoder) restart() {
+	var marks []string
 	for _, key := range []string{
 		KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`,
 	} {
@@ -215,6 +227,11 @@ func (x *decoder) restart() {
 			x.SetBool(fact.OSPendingRestart, true, `HKLM\`+key)
 			return
 		}
+		marks = append(marks, View64.Subkeys(key))
+	}
+	if r, is := x.Refused(marks...); is {
+		x.WhyNot(fact.OSPendingRestart, r, "")
+		return
 	}
 	if !x.keyExists(KeyServicing) {
 		x.WhyNot(fact.OSPendingRestart, x.C.Get(View64.Subkeys(KeyServicing)), "the system keeps no marks of servicing")

@@ -125,6 +125,9 @@ func (v View) Mark(key, name string) string { return v.Value(key, name) + "?" }
 // the key is there.
 func (v View) Subkeys(key string) string { return string(v) + key + `\` }
 
+// Refused is the source of whether some subkey of a key is refused. Nothing else is kept of that subkey.
+func (v View) Refused(key string) string { return string(v) + key + `\*` }
+
 // Wanted are the values that are read of keys that every machine has. With
 // the subkeys that the reader lists, it is all that a capture holds of a
 // registry.

@@ -137,6 +137,12 @@ func (x *decoder) system() {
 	const reg = `HKLM\` + KeyVersion
 	x.Set(fact.OSName, x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
 	x.Set(fact.OSEdition, x.keyText(KeyVersion, "EditionID"), reg)
+	if x.D.OS.Name.IsZero() {
+		x.RefusedOr(fact.OSName, reg+" does not state it", View64.Value(KeyVersion, "ProductName"))
+	}
+	if x.D.OS.Edition.IsZero() {
+		x.RefusedOr(fact.OSEdition, reg+" does not state it", View64.Value(KeyVersion, "EditionID"))
+	}
 	x.Set(fact.OSLanguage, build.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")),
 		`HKLM\`+KeyLanguage)
 	inRegistry := x.keyText(KeyVersion, "CurrentBuildNumber")
@@ -173,6 +179,10 @@ func (x *decoder) build(number string) string {
 func (x *decoder) environment() {
 	if n, ok := x.keyNumber(KeyPortable, "PortableOperatingSystem"); ok && n == 1 {
 		x.Live("the system says that it runs from a medium to carry about")
+		return
+	}
+	if r, is := x.Refused(View64.Value(KeyPortable, "PortableOperatingSystem")); is && x.D.Device.Environment.IsZero() {
+		x.WhyNot(fact.DeviceEnvironment, r, "")
 		return
 	}
 	if x.D.Device.Environment.IsZero() {

@@ -111,6 +111,16 @@ func healthLog(warning byte, at uint32) string {
 		sample.U32(at) + sample.U32(512) + sample.Zeros(16) + log
 }
 
+// refuses takes the rights to sources away.
+func refuses(sources ...string) func(pc) {
+	return func(c pc) {
+		c.Elevated = false
+		for _, s := range sources {
+			c.no(s, capture.Denied, 5)
+		}
+	}
+}
+
 func TestVariants(t *testing.T) {
 	const state, capable, speed = "firmware.secure_boot", "firmware.secure_boot_capable", "processor.rated_mhz"
 	tests := []struct {
@@ -205,6 +215,34 @@ func TestVariants(t *testing.T) {
 			c.no(windows.Clocks, capture.NotExposed, 127)
 			c.number(windows.KeyProcessor, "~MHz", 2394)
 		}, map[string]string{speed: "? not-offered"}},
+
+		// What the registry refuses is not said to be absent.
+		{"the name of the system is refused", refuses(
+			windows.View64.Value(windows.KeyVersion, "ProductName"),
+			windows.View64.Value(windows.KeyVersion, "EditionID"),
+		), map[string]string{"os.name": "? needs-rights", "os.edition": "? needs-rights"}},
+		{"whether the system is carried about is refused",
+			refuses(windows.View64.Value(windows.KeyPortable, "PortableOperatingSystem")),
+			map[string]string{"device.environment": "? needs-rights"}},
+		{"the policy is refused", refuses(
+			windows.View64.Mark(windows.KeyPolicy, "WUServer"),
+			windows.View64.Value(windows.KeyPolicy, "TargetReleaseVersion"), windows.View64.Mark(windows.KeyCloud, "*"),
+		), map[string]string{
+			"os.managed_by": "? needs-rights", "os.held_at": "? needs-rights", "os.account": "? needs-rights",
+		}},
+		{"signs of an installation without checks are refused",
+			refuses(windows.View64.Value(windows.KeySkipLab, "BypassTPMCheck")),
+			map[string]string{"os.checks_skipped": "? needs-rights"}},
+		{"a mark of a restart is refused",
+			refuses(windows.View64.Subkeys(windows.KeyUpdate + `\RebootRequired`)),
+			map[string]string{"os.pending_restart": "? needs-rights"}},
+		{"a title is refused", func(c pc) {
+			c.ok(windows.SoftwareNamed, "Tidebook")
+			refuses(windows.View32.Refused(windows.KeyUninstall))(c)
+		},
+			map[string]string{"software": "? needs-rights"}},
+		{"a list of no devices is none", func(c pc) { c.ok(windows.Devices, "") },
+			map[string]string{"graphics": "? not-offered", "drivers": "? not-offered", "displays": "? not-offered"}},
 
 		{"TPM switched off", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284016) },
 			map[string]string{"tpm.state": "off", "tpm.version": "? not-offered"}},
@@ -435,6 +473,11 @@ func TestDevices(t *testing.T) {
 	if len(d.Drivers) != 2 || d.Drivers[1].Status.Or("") != "problem 99" {
 		t.Errorf("%+v", d.Drivers)
 	}
+	c.no(windows.View64.Value(windows.KeyClass+`\`+class+`\0001`, "DriverVersion"), capture.Denied, 5)
+	d = windows.Decode(c.Document)
+	g := d.GapOf("drivers")
+	expect.That(t, "a driver whose key is refused leaves the list open", g != nil && g.Cause == inventory.ReadFailed)
+	expect.Same(t, "what was read of the others stays", len(d.Drivers), 1)
 }
 
 // A source that is refused, fails or is not there never stays a value, and never
