@@ -41,6 +41,10 @@ func (x *decoder) identity(id fact.ID, fromTable, file string) {
 			return
 		}
 	}
+	if entry, is := x.Refused(entryPath); is && id == fact.DeviceUUID && r.Outcome != capture.OK {
+		x.WhyNot(id, entry, "")
+		return
+	}
 	if r.Outcome == capture.OK || x.Tables.Read {
 		x.Gap(id, inventory.NotOffered, "the firmware leaves it empty, or holds a placeholder", "")
 		return
@@ -74,6 +78,10 @@ func (x *decoder) firmware() {
 		}
 		x.secureBoot()
 		return
+	case efiDir.Outcome == capture.Denied, efiDir.Outcome == capture.Failed:
+		for _, id := range []fact.ID{fact.BootMode, fact.UEFICapable, fact.SecureBoot, fact.SecureBootCapable} {
+			x.WhyNot(id, efiDir, "")
+		}
 	case x.notLegacy() == "":
 		// The firmware's directory is there, without the part of UEFI: legacy.
 		x.Set(fact.BootMode, "legacy", "firmware tables in /sys/firmware, and no "+efiPath)
@@ -211,10 +219,10 @@ func (x *decoder) tpm() {
 }
 
 // tpmDetails reads maker and firmware version from what the TPM itself says,
-// and whether it says that it has failed. Drivers of the older ones keep what
+// and whether it says that it has failed; asked is what was asked of it. Drivers of the older ones keep what
 // they asked where anyone may read it.
-func (x *decoder) tpmDetails(dir, version string) (failed bool) {
-	asked := x.C.Get(Ask2)
+func (x *decoder) tpmDetails(dir, version string) (failed bool, asked capture.Record) {
+	asked = x.C.Get(Ask2)
 	if version == "1" {
 		asked = x.C.Get(Ask12)
 	}
@@ -233,7 +241,7 @@ func (x *decoder) tpmDetails(dir, version string) (failed bool) {
 		asked.Outcome, asked.Detail = capture.Failed, err.Error()
 	}
 	x.TPMAnswered(info, asked)
-	return info.Failed
+	return info.Failed, asked
 }
 
 func (x *decoder) tpmDevice(dir string) {
@@ -243,14 +251,17 @@ func (x *decoder) tpmDevice(dir string) {
 			x.Set(fact.TPMKind, "firmware", "start method in the ACPI table")
 		}
 	}
-	failed := x.tpmDetails(dir, version)
+	failed, asked := x.tpmDetails(dir, version)
 	switch version {
 	case "2":
 		x.Set(fact.TPMVersion, "2.0", dir+"/tpm_version_major")
 		x.OnlyBefore2()
-		if failed {
+		switch {
+		case failed:
 			x.Set(fact.TPMState, "not-ready", "TPM2_GetCapability answers with failure mode")
-		} else {
+		case asked.Outcome == capture.Failed: // a TPM that does not answer is not known to work
+			x.WhyNot(fact.TPMState, asked, "")
+		default:
 			x.Set(fact.TPMState, "ready", dir)
 		}
 		return

@@ -25,6 +25,9 @@ func Decode(c *capture.Document) *inventory.Document {
 	x := &decoder{Draft: build.New(c, "Take the inventory again with administrator rights (sudo).")}
 	x.processor()
 	x.ReadTables(c.Get(tablePath), c.Get(tablePath).Raw, smbios.Version(c.Get(entryPath).Raw))
+	if _, refused := x.Refused(entryPath); refused {
+		x.Tables.Info.System.UUID = "" // the version of the tables says in which order its bytes stand
+	}
 	x.device()
 	x.system()
 	x.memory()
@@ -166,9 +169,15 @@ func (x *decoder) network() {
 		return
 	}
 	up := false
+	var states []string
 	for _, n := range names {
-		s, _ := x.Text("/sys/class/net/" + n + "/operstate")
-		up = up || n != "lo" && s == "up"
+		at := "/sys/class/net/" + n + "/operstate"
+		s, _ := x.Text(at)
+		up, states = up || n != "lo" && s == "up", append(states, at)
+	}
+	if r, is := x.Refused(states...); is && !up {
+		x.WhyNot(fact.NetworkConnected, r, "")
+		return
 	}
 	x.SetBool(fact.NetworkConnected, up, "/sys/class/net/*/operstate")
 }

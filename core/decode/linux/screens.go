@@ -34,7 +34,9 @@ func (x screens) adapters() {
 	}
 	slices.Sort(names) // a directory has no order
 	x.D.Graphics, x.D.Drivers = []inventory.Adapter{}, []inventory.Driver{}
+	var kinds []string
 	for _, n := range names {
+		kinds = append(kinds, pci+"/"+n+"/class")
 		class, ok := x.Text(pci + "/" + n + "/class")
 		if !ok || len(class) < 6 {
 			continue
@@ -54,6 +56,10 @@ func (x screens) adapters() {
 	}
 	x.D.Said("graphics", pci)
 	x.D.Said("drivers", pci)
+	if r, is := x.Refused(kinds...); is { // neither list is whole
+		x.WhyNot(fact.AdapterCount, r, "")
+		x.WhyNot(fact.DriverCount, r, "")
+	}
 }
 
 func (x screens) adapter(at, vendor, device, driver string) {
@@ -116,13 +122,18 @@ func (x screens) displays() {
 		return
 	}
 	x.D.Displays = []inventory.Display{}
+	var states []string
 	for _, n := range names {
+		states = append(states, base+"/"+n+"/status")
 		if status, _ := x.Text(base + "/" + n + "/status"); status != "connected" {
 			continue
 		}
 		x.display(n, x.C.Get(base+"/"+n+"/edid"))
 	}
 	x.D.Said("displays", base+"/*/edid")
+	if r, is := x.Refused(states...); is {
+		x.WhyNot(fact.DisplayCount, r, "")
+	}
 }
 
 func (x screens) display(connector string, r capture.Record) {
@@ -143,8 +154,10 @@ func (x *decoder) power() {
 		return
 	}
 	battery := false
+	var supplies []string
 	for _, n := range names {
 		dir := base + "/" + n
+		supplies = append(supplies, dir+"/type", dir+"/scope", dir+"/online")
 		kind, _ := x.Text(dir + "/type")
 		scope, _ := x.Text(dir + "/scope")
 		switch online, known := x.Number(dir + "/online"); {
@@ -155,10 +168,15 @@ func (x *decoder) power() {
 			x.Set(fact.PowerSource, "mains", dir+"/online")
 		}
 	}
-	if p.Source.IsZero() && battery {
+	r, refused := x.Refused(supplies...)
+	switch {
+	case !p.Source.IsZero():
+	case refused:
+		x.WhyNot(fact.PowerSource, r, "")
+	case battery:
 		x.Set(fact.PowerSource, "battery", base)
 	}
-	if !battery {
+	if !battery && !refused {
 		const detail = "there is no battery"
 		x.Gap(fact.BatteryPercent, inventory.NotOffered, detail, "")
 		x.Gap(fact.BatteryHealth, inventory.NotOffered, detail, "")

@@ -85,8 +85,10 @@ func (x settings) of(name string) {
 		return
 	}
 	offered := []string{}
+	var looked []string
 	for _, setting := range x.Lines(dir + "/attributes/") {
 		means, at := SettingOf(setting), dir+"/attributes/"+setting
+		looked = append(looked, at+"/type", at+"/possible_values")
 		kind, _ := x.Text(at + "/type")
 		values, _ := x.Text(at + "/possible_values")
 		if means == "" || kind != "enumeration" || !strings.Contains(values, ";") {
@@ -102,6 +104,9 @@ func (x settings) of(name string) {
 	slices.Sort(offered)
 	x.D.Firmware.SettingsOffered = offered
 	x.D.Said(fact.SettingsOffered.String(), dir+"/attributes")
+	if r, is := x.Refused(looked...); is {
+		x.WhyNot(fact.SettingsOffered, r, "")
+	}
 	x.firmwarePassword(dir)
 }
 

@@ -27,7 +27,9 @@ func (x *decoder) storage() {
 	root := x.mounted(func(at string) bool { return at == "/" })
 	x.volume(root)
 	disks := x.physical(x.members(root))
+	var unread []string
 	for _, name := range names {
+		unread = append(unread, "link:"+bySys+name, bySys+name+"/size")
 		if x.isDrive(name) {
 			d := x.drive(name)
 			if len(disks) > 0 { // otherwise each may be the one
@@ -35,6 +37,9 @@ func (x *decoder) storage() {
 			}
 			s.Disks = append(s.Disks, d)
 		}
+	}
+	if r, is := x.Refused(unread...); is {
+		x.WhyNot(fact.DriveCount, r, "") // the list is not whole
 	}
 	switch len(disks) {
 	case 1:
@@ -416,7 +421,9 @@ func (x *decoder) espMount() mount {
 func (x *decoder) encryption(r mount) {
 	const most = 64 // layers that are looked at
 	names := slices.Clone(x.members(r))
+	var looked []string
 	for i := 0; i < len(names) && i < most; i++ {
+		looked = append(looked, bySys+names[i]+"/dm/uuid", bySys+names[i]+"/slaves/")
 		id, ok := x.Text(bySys + names[i] + "/dm/uuid")
 		if ok && strings.HasPrefix(id, EncryptedLayer) {
 			x.Set(fact.EncryptionState, "on", bySys+names[i]+"/dm/uuid")
@@ -426,6 +433,10 @@ func (x *decoder) encryption(r mount) {
 		}
 		slaves, _ := x.List(bySys + names[i] + "/slaves")
 		names = append(names, slaves...)
+	}
+	if r, is := x.Refused(looked...); is { // any layer may be there
+		x.Why("storage.system.encryption", r, "")
+		return
 	}
 	several := len(x.D.Storage.System.Members) > 0
 	if !several && x.D.Storage.System.DiskBytes.IsZero() || len(names) > most {

@@ -24,6 +24,31 @@ type decoder struct {
 	*build.Draft
 	hardware any
 	arm      bool
+	archFrom string // which source tells the architecture; "": none does
+}
+
+// architecture: the kernel tells a chip of the maker's own, and so does its name, which other Macs do not have.
+func (x *decoder) architecture() {
+	const asked = "hw.optional.arm64"
+	x.arm, x.archFrom = x.sysNumber(asked) == 1, Sysctl(asked)
+	if _, refused := x.Refused(Sysctl(asked), SysctlText(asked)); refused && !x.arm {
+		x.arm, x.archFrom = find(x.hardware, "chip_type") != nil, Hardware.Source()
+		if x.C.Get(Hardware.Source()).Outcome != capture.OK {
+			x.archFrom = ""
+		}
+	}
+}
+
+// setArchitecture sets that of the processor or of the system.
+func (x *decoder) setArchitecture(id fact.ID) {
+	switch {
+	case x.archFrom == "":
+		x.WhyNot(id, x.C.Get(Sysctl("hw.optional.arm64")), "")
+	case x.arm:
+		x.Set(id, "arm64", x.archFrom)
+	default:
+		x.Set(id, "x86-64", x.archFrom) // no system that runs a current collector is anything else
+	}
 }
 
 // notRead are the facts that a Mac could tell of and this collector does not
@@ -38,7 +63,7 @@ var notRead = []string{
 func Decode(c *capture.Document) *inventory.Document {
 	x := &decoder{Draft: build.New(c, "Take the inventory again with administrator rights (sudo).")}
 	x.hardware = x.tool(Hardware)
-	x.arm = x.sysNumber("hw.optional.arm64") == 1
+	x.architecture()
 	raw := x.bytes(find(x.tool(Tables), "SMBIOS"))
 	tables := c.Get(Tables.Source())
 	if tables.Outcome == capture.OK && len(raw) == 0 {
@@ -135,11 +160,7 @@ func (x *decoder) system() {
 		major, _, _ := strings.Cut(version, ".")
 		x.Set(fact.OSName, name+" "+major, VersionFile)
 	}
-	arch := "x86-64" // no system that runs a current collector is anything else
-	if x.arm {
-		arch = "arm64"
-	}
-	x.Set(fact.OSArchitecture, arch, Sysctl("hw.optional.arm64"))
+	x.setArchitecture(fact.OSArchitecture)
 	x.Gap(fact.OSPendingRestart, inventory.NotOffered, "the system has no mark for it that anyone may read", "")
 }
 
@@ -221,15 +242,13 @@ func (x *decoder) processor() {
 		chip, from = x.sys("machdep.cpu.brand_string"), Sysctl("machdep.cpu.brand_string")
 	}
 	x.Set(fact.ProcessorName, chip, from)
-	arch := "x86-64"
 	if x.arm {
-		arch = "arm64"
 		maker, _, _ := strings.Cut(chip, " ")
 		x.Set(fact.ProcessorVendor, maker, from)
-	} else {
+	} else if x.archFrom != "" {
 		x.intel()
 	}
-	x.Set(fact.ProcessorArch, arch, Sysctl("hw.optional.arm64"))
+	x.setArchitecture(fact.ProcessorArch)
 	for _, n := range []struct {
 		id   fact.ID
 		from string
@@ -273,6 +292,10 @@ func (x *decoder) intel() {
 	if len(p.Features) > 0 {
 		x.D.Said("processor.features", Sysctl("machdep.cpu.features"))
 	}
+	if r, is := x.Refused(Sysctl("machdep.cpu.features"), Sysctl("machdep.cpu.leaf7_features"),
+		Sysctl("machdep.cpu.extfeatures")); is {
+		x.WhyNot(fact.ProcessorFeatures, r, "") // the list is not whole
+	}
 }
 
 // memory: what is fitted is what the kernel has; a Mac's firmware takes no
@@ -313,11 +336,15 @@ func (x *decoder) software() {
 		return
 	}
 	x.D.Software = []inventory.Software{}
+	hidden := []string{Applications + "/"}
 	for bundle := range strings.Lines(string(x.C.Get(Applications + "/").Raw)) {
 		bundle = strings.TrimSuffix(bundle, "\n")
 		name := strings.TrimSuffix(bundle, ".app")
 		raw := x.C.Get(Title(bundle)).Raw
 		code := Identifier(raw)
+		if !keep.Has(name) {
+			hidden = append(hidden, Title(bundle)) // it may be asked for by its identifier
+		}
 		if bundle == name || !keep.Has(name) && !keep.Has(code) {
 			continue
 		}
@@ -336,6 +363,10 @@ func (x *decoder) software() {
 		x.D.Software = append(x.D.Software, title)
 	}
 	x.D.Said("software", Applications)
+	if r, is := x.Refused(hidden...); is { // any title may be there
+		x.WhyNot(fact.TitleCount, r, "")
+		return
+	}
 	if !keep.All {
 		x.D.Collector.Titles = keep.Named
 		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)

@@ -54,7 +54,8 @@ func (x *decoder) identity(id fact.ID, fromTable, mirror string) {
 
 func (x *decoder) processor() {
 	native, from := x.native()
-	translated := native == "arm64" && x.ofBinary() != "arm64"
+	_, unknown := x.Refused(Native)
+	translated := (native == "arm64" || native == "" && unknown) && x.ofBinary() != "arm64"
 	r := x.C.Get(CPUID)
 	info, source := cpu.Info{}, `HKLM\`+KeyProcessor
 	if r.Outcome == capture.OK && !translated {
@@ -75,6 +76,8 @@ func (x *decoder) processor() {
 		x.Set(fact.ProcessorArch, native, from)
 	case source == "CPUID":
 		x.Set(fact.ProcessorArch, "x86", "CPUID, no long mode")
+	default:
+		x.RefusedOr(fact.ProcessorArch, "neither the system nor the processor reports it", Native, SystemInfo, CPUID)
 	}
 	x.topology()
 	x.ratedSpeed(info)

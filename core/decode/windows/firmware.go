@@ -199,7 +199,11 @@ func (x *decoder) decodeTPM(b []byte) {
 	if info.Failed {
 		state = "not-ready"
 	}
-	x.Set(fact.TPMState, state, TBS)
+	if asked.Outcome == capture.Failed { // a TPM that does not answer is not known to work
+		x.WhyNot(fact.TPMState, asked, "")
+	} else {
+		x.Set(fact.TPMState, state, TBS)
+	}
 	x.TPMAnswered(info, asked)
 	if kind := map[uint32]string{2: "firmware", 4: "virtual", 5: "discrete"}[iface]; kind != "" {
 		x.Set(fact.TPMKind, kind, TBS)

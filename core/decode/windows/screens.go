@@ -76,8 +76,10 @@ func (x screens) adapters() {
 		return
 	}
 	x.D.Graphics = []inventory.Adapter{}
+	var devices []string
 	for _, n := range x.Lines(Devices) {
 		d := x.readDevice(n)
+		devices = append(devices, Device(n))
 		if !strings.EqualFold(d["class-guid"], classDisplay) {
 			continue
 		}
@@ -101,6 +103,9 @@ func (x screens) adapters() {
 		x.D.Graphics = append(x.D.Graphics, a)
 	}
 	x.D.Said("graphics", "present devices of the display class")
+	if r, is := x.Refused(devices...); is {
+		x.WhyNot(fact.AdapterCount, r, "")
+	}
 	x.interfaceLevel()
 }
 
@@ -177,7 +182,7 @@ func (x *decoder) devices() {
 	for _, n := range x.Lines(Devices) {
 		d := x.readDevice(n)
 		version, date, provider := x.driverKey(d)
-		keys = append(keys, View64.Value(KeyClass+`\`+d["driver"], "DriverVersion"))
+		keys = append(keys, Device(n), View64.Value(KeyClass+`\`+d["driver"], "DriverVersion"))
 		problem := problems[d["problem"]]
 		if d["problem"] != "" && d["problem"] != "0" && problem == "" {
 			problem = "problem " + d["problem"]

@@ -130,7 +130,8 @@ func (x *decoder) disk(n string) inventory.Disk {
 		d.Bytes = build.Some(size)
 	}
 	kind := ""
-	if b, ok := x.raw(Disk(n, Descriptor), descriptorLeast); ok {
+	b, described := x.raw(Disk(n, Descriptor), descriptorLeast)
+	if described {
 		if model := strings.TrimSpace(asciiAt(b, 12) + " " + asciiAt(b, 16)); model != "" {
 			d.Model = build.Some(strings.Join(strings.Fields(model), " "))
 		}
@@ -138,7 +139,7 @@ func (x *decoder) disk(n string) inventory.Disk {
 		d.Bus, kind = build.Known(bus[0]), bus[1]
 		d.Removable = build.Some(b[10] != 0 || bus[0] == "usb")
 	}
-	if b, ok := x.raw(Disk(n, Seek), 9); ok && kind == "" {
+	if b, ok := x.raw(Disk(n, Seek), 9); ok && described && kind == "" { // flash on other buses does not seek either
 		kind = map[byte]string{0: "ssd", 1: "hdd"}[b[8]]
 	}
 	if kind != "virtual" && x.D.Device.Environment.Or("") == "guest" && kind != "" {

@@ -124,8 +124,11 @@ func (x *decoder) native() (string, string) {
 			return a, Native
 		}
 	}
+	_, refused := x.Refused(Native)
 	if b, ok := x.raw(SystemInfo, 2); ok {
-		return architectures[binary.LittleEndian.Uint16(b)], SystemInfo
+		if a := architectures[binary.LittleEndian.Uint16(b)]; a == "arm64" || !refused {
+			return a, SystemInfo
+		}
 	}
 	return "", ""
 }
@@ -133,7 +136,9 @@ func (x *decoder) native() (string, string) {
 func (x *decoder) system() {
 	x.Set(fact.OSPlatform, "windows", "the collector")
 	arch, from := x.native()
-	x.Set(fact.OSArchitecture, arch, from)
+	if !x.Set(fact.OSArchitecture, arch, from) {
+		x.RefusedOr(fact.OSArchitecture, "the system does not report it", Native, SystemInfo)
+	}
 	const reg = `HKLM\` + KeyVersion
 	x.Set(fact.OSName, x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
 	x.Set(fact.OSEdition, x.keyText(KeyVersion, "EditionID"), reg)
@@ -161,6 +166,10 @@ func (x *decoder) system() {
 	if inRegistry != "" && inRegistry != build {
 		x.Disagree("os.build", inventory.Differ{Value: build, Source: Version},
 			inventory.Differ{Value: inRegistry, Source: reg})
+		return
+	}
+	if r, is := x.Refused(View64.Value(KeyVersion, "UBR")); is {
+		x.WhyNot(fact.OSBuild, r, "")
 		return
 	}
 	x.Set(fact.OSBuild, x.build(build), Version+" and UBR")
