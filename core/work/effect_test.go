@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/remedy"
@@ -216,5 +217,37 @@ func BenchmarkFree(b *testing.B) {
 	}
 	for b.Loop() {
 		work.Free(kinds, l, work.MaxMachines)
+	}
+}
+
+// Nothing but the way itself is left where each remedy puts a release on the machine, certainly and away from its
+// firmware.
+func TestOnlyWay(t *testing.T) {
+	l := remedy.Shipped()
+	var alone []string
+	for _, id := range l.IDs() {
+		if (work.Plan{{ID: id, Remedy: true}}).OnlyWay(l) {
+			alone = append(alone, id)
+		}
+	}
+	expect.Same(t, "steps that are a way alone", strings.Join(alone, " "), "interim reinstall")
+	way, beside := work.Step{ID: alone[0], Remedy: true}, work.Step{ID: "back-up"}
+	for name, tt := range map[string]struct {
+		plan work.Plan
+		want bool
+	}{
+		"with what is no remedy":       {work.Plan{beside, way}, true},
+		"nothing is a remedy":          {work.Plan{beside}, false},
+		"with another remedy":          {work.Plan{way, {ID: "add-memory", Remedy: true}}, false},
+		"its effect is not certain":    {work.Plan{{ID: alone[0], Remedy: true, Expected: true}}, false},
+		"somebody is at the machine":   {work.Plan{{ID: alone[0], Remedy: true, Phase: "desk"}}, false},
+		"a step that nobody knows":     {work.Plan{{ID: "unknown", Remedy: true}}, false},
+		"a step that does not matter":  {work.Plan{{ID: "unknown"}, way}, true},
+		"an empty plan has no remedy":  {nil, false},
+		"the same, after the first":    {work.Plan{way, {ID: "unknown", Remedy: true}}, false},
+		"the same way, another time":   {work.Plan{way, way}, true},
+		"further work does not matter": {work.Plan{way, {ID: "add-memory", Weight: "must"}}, true},
+	} {
+		t.Run(name, func(t *testing.T) { expect.Same(t, "only the way", tt.plan.OnlyWay(l), tt.want) })
 	}
 }

@@ -5,7 +5,8 @@
 // A directory of step definitions (YAML) is taken like a package.
 //
 // Some changes are no mistakes, and are not made: the length of an array's type, a number that is
-// returned beside false or beside an error, and a panic for a defect of the program left out.
+// returned beside false or beside an error, the size of a number with a point, and a panic for a defect
+// of the program left out.
 //
 //	go run ./internal/mutation -count 87 core/check core/need core/remedy
 //	go run ./internal/mutation -count 60 core/remedy/steps
@@ -234,6 +235,10 @@ func mistakesOf(files *token.FileSet, name string, tree *ast.File) []mistake {
 		switch x := n.(type) {
 		case *ast.ArrayType:
 			return x.Len == nil
+		case *ast.CallExpr:
+			if f, ok := x.Fun.(*ast.SelectorExpr); ok && f.Sel.Name == "ParseFloat" && len(x.Args) == 2 {
+				unread[x.Args[1]] = true // any size but 32 is 64
+			}
 		case *ast.ReturnStmt:
 			if n := len(x.Results); n > 1 && (isFalse(x.Results[n-1]) || isError(x.Results[n-1])) {
 				for _, r := range x.Results[:n-1] {

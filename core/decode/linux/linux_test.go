@@ -425,6 +425,16 @@ func TestDecode(t *testing.T) {
 				"os.build":   "rolling",
 				"os.version": "? " + inventory.NotOffered,
 			}},
+		{"a quotation mark alone is no quotation", records{"/etc/os-release": "PRETTY_NAME=\"\nVERSION_ID=''\n"},
+			map[string]string{"os.name": `"`, "os.version": "? " + inventory.NotOffered}},
+		{"a TPM 1.2 that is enabled, and nothing tells whether it is active", records{
+			"/sys/class/tpm/": "tpm0", "/sys/class/tpm/tpm0/tpm_version_major": "1\n",
+			"/sys/class/tpm/tpm0/device/enabled": "1\n", "/sys/class/tpm/tpm0/device/active": failed,
+		}, map[string]string{"tpm.state": "? " + inventory.NotOffered}},
+		{"a TPM 1.2 that is not active, and nothing tells whether it is enabled", records{
+			"/sys/class/tpm/": "tpm0", "/sys/class/tpm/tpm0/tpm_version_major": "1\n",
+			"/sys/class/tpm/tpm0/device/enabled": failed, "/sys/class/tpm/tpm0/device/active": "0\n",
+		}, map[string]string{"tpm.state": "off"}},
 		{"the other os-release",
 			records{"/etc/os-release": absent, "/usr/lib/os-release": "NAME=Fathom\nVERSION_ID=9\n"},
 			map[string]string{"os.name": "Fathom", "os.version": "9"}},

@@ -44,6 +44,12 @@ func gpt(b []byte, sector int) []byte {
 	return b
 }
 
+// spoiled are bytes with a zero at a place.
+func spoiled(b []byte, at int) []byte {
+	b[at] = 0
+	return b
+}
+
 // Logical partitions are followed where the sectors of their chain are at hand; otherwise the list says that it is cut.
 func TestLogicalPartitions(t *testing.T) {
 	disk := func(links ...[3]uint32) []byte { // sector, start of the partition in it, next sector in the extended one
@@ -68,6 +74,8 @@ func TestLogicalPartitions(t *testing.T) {
 		{"the chain leads behind what was read", disk([3]uint32{8, 2, 5000}), []uint64{10}, true},
 		{"the chain leads to itself", disk([3]uint32{8, 2, 8}, [3]uint32{16, 1, 8}), []uint64{10, 17}, true},
 		{"the first sector of the chain is none", disk(), nil, true},
+		{"half of the mark of a sector is none", spoiled(disk([3]uint32{8, 2, 0}), 512*8+511), nil, true},
+		{"the other half is none either", spoiled(disk([3]uint32{8, 2, 0}), 512*8+510), nil, true},
 		{"the extended partition lies behind what was read", disk([3]uint32{8, 2, 0})[:512*8], nil, true},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

@@ -80,6 +80,27 @@ func TestIdentity(t *testing.T) {
 	}
 }
 
+// Of several boards, the one that hosts the others counts (SMBIOS 3.7, section 7.3.1), whichever is named first.
+func TestBoards(t *testing.T) {
+	riser := structure(2, 2, 15, map[int][]byte{4: {1}, 5: {2}, 9: {0}}, "Ostrel", "OS-R1")
+	hosting := structure(2, 3, 15, map[int][]byte{4: {1}, 5: {2}, 9: {1}}, "Ostrel", "OS-14B")
+	unmarked := structure(2, 4, 8, map[int][]byte{4: {1}, 5: {2}}, "Ostrel", "OS-S2")
+	for name, tt := range map[string]struct {
+		first, second []byte
+		want          string
+	}{
+		"the hosting one first":   {hosting, riser, "OS-14B"},
+		"the hosting one second":  {riser, hosting, "OS-14B"},
+		"one that does not say":   {unmarked, riser, "OS-S2"},
+		"none hosts: the first":   {riser, unmarked, "OS-R1"},
+		"the hosting one is both": {hosting, hosting, "OS-14B"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			expect.Same(t, "the board", describe(t, 0x0300, tt.first, tt.second).Board.Product, tt.want)
+		})
+	}
+}
+
 func TestPassword(t *testing.T) {
 	for bits, want := range map[byte]string{0: "not-set", 1: "set", 2: "", 3: ""} {
 		if got := describe(t, 0x0300, structure(24, 5, 5, map[int][]byte{4: {bits << 2}})).Password; got != want {

@@ -1,10 +1,12 @@
 package recorded_test
 
 import (
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"hash/fnv"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -21,6 +23,14 @@ const (
 	places = 24
 )
 
+// edges are numbers at which decoders decide otherwise, and their neighbours: a reading that is a number is tried with
+// each of them.
+var edges = []int64{
+	-1, 0, 1, 2, 3, 4, 7, 8, 9, 99, 100, 101, 128, 129, 999, 1000, 1001, 1023, 1024, 1025, 65535, 65536, 99_999, 100_000,
+	100_001, 999_999, 1_000_000, 1_000_001, 1<<20 - 1, 1 << 20, 1<<20 + 1, 100_000_000, 1<<31 - 1, 1 << 31, 1<<50 - 1,
+	1 << 50, 1<<50 + 1, 1 << 60, 1<<60 + 1,
+}
+
 // damaged are a reading as it may come from a machine that lies, fails or ends early: cut at its
 // ends, with single bytes changed, and with every other outcome.
 func damaged(r capture.Record) []capture.Record {
@@ -32,6 +42,16 @@ func damaged(r capture.Record) []capture.Record {
 		c := r
 		c.Raw = b
 		out = append(out, c)
+	}
+	for _, n := range edges {
+		switch _, err := strconv.ParseInt(strings.TrimSpace(string(r.Raw)), 10, 64); {
+		case err == nil:
+			raw([]byte(strconv.FormatInt(n, 10) + "\n"))
+		case len(r.Raw) == 4:
+			raw(binary.LittleEndian.AppendUint32(nil, uint32(n)))
+		case len(r.Raw) == 8:
+			raw(binary.LittleEndian.AppendUint64(nil, uint64(n)))
+		}
 	}
 	n := len(r.Raw)
 	for at := 0; at < n; at += max(1, n/ends) {
