@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -22,6 +23,7 @@ type emulated struct {
 	Bits     int               `json:"bits,omitempty" minimum:"32" maximum:"64" doc:"Of the system; without it, 64"`
 	Refused  []string          `json:"refused,omitempty" doc:"Keys that nobody may read"`
 	Registry []entry           `json:"registry"`
+	Attests  *Attests          `json:"attests,omitempty" doc:"It has a made-up TPM, reports to a service, and proves what the TPM attests"`
 	Expect   map[string]string `json:"expect"`
 	Software []string          `json:"software,omitempty"`
 	Drivers  []string          `json:"drivers,omitempty"`
@@ -150,6 +152,8 @@ func emulate(work string, k *windowsKind) (*emulation, error) {
 	shim := filepath.Join(e.fresh, "drive_c/windows/system32/bcryptprimitives.dll")
 	if err := errors.Join(
 		command(k.compiler, "-shared", "-Wl,--kill-at", "-o", shim, "lab/windows/shim.c", "-ladvapi32"),
+		command(k.compiler, "-shared", "-Wl,--kill-at", "-o",
+			filepath.Join(e.fresh, "drive_c/windows/system32/tbs.dll"), "lab/windows/tbs.c", "-lws2_32"),
 		command(k.compiler, "-o", e.refuse, "lab/windows/refuse.c", "-ladvapi32"),
 		e.wine(e.fresh, "reg", "add", `HKCU\Software\Wine`, "/v", "Version", "/d", "win10", "/f"),
 	); err != nil {
@@ -180,7 +184,8 @@ func (e *emulation) run(name string, m *emulated) (*result, error) {
 	if len(m.Refused) > 0 {
 		args = slices.Concat([]string{e.refuse}, m.Refused, []string{"--"}, args)
 	}
-	if err := e.wine(dir, args...); err != nil {
+	proof, err := e.report(dir, m, args)
+	if err != nil {
 		return nil, err
 	}
 	body, err := os.ReadFile(out)
@@ -192,6 +197,8 @@ func (e *emulation) run(name string, m *emulated) (*result, error) {
 		return nil, err
 	}
 	r := compare(&Machine{Expect: m.Expect}, d)
+	r.proven = proof
+	judgeProof(&Machine{Attests: m.Attests}, r, nil)
 	r.list("software", m.Software, func() (all []string) {
 		for _, s := range d.Software {
 			all = append(all, s.Name+" "+s.Version.Or("?"))
@@ -206,6 +213,31 @@ func (e *emulation) run(name string, m *emulated) (*result, error) {
 	}())
 	r.took = time.Since(start)
 	return r, nothingPersonal(saved)
+}
+
+// report runs the collector with its arguments; with a made-up TPM and a service of its own where it reports to one.
+func (e *emulation) report(dir string, m *emulated, args []string) (*proven, error) {
+	if m.Attests == nil {
+		return nil, e.wine(dir, args...)
+	}
+	ctx := context.Background()
+	to, err := startReporting(ctx, dir, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer to.close()
+	log := filepath.Join(dir, "boot.log")
+	c, err := startChip(filepath.Base(dir), log)
+	if err != nil {
+		return nil, err
+	}
+	defer c.Close()
+	args = append([]string{"env", "LAB_TPM=" + c.port(), "LAB_LOG=Z:" + log, "WINEDLLOVERRIDES=tbs=n", "wine"}, args...)
+	args = append(args, "--server", fmt.Sprintf("http://127.0.0.1:%d", to.port), "--token", to.token, "--attest")
+	if err := e.program(dir, args...); err != nil {
+		return nil, err
+	}
+	return to.proven(ctx)
 }
 
 // list holds expected rows against those that were read.
