@@ -278,8 +278,10 @@ func BenchmarkOutcomes(b *testing.B) {
 func TestFillFromModels(t *testing.T) {
 	src := "format: rolltop-release/1\nid: r\nname: R\ninstalls_on: pc\n" +
 		"revision: 1\npublished: 2026-06-02\nsource: x\n" +
-		"requirements: [{id: a, title: A, level: must, consequence: unsupported, reason: R, need: {fact: " +
-		"device.model, on_list: m}}]\nlists: [{id: m, of: models, rows: [{name: Bollard 300, built_in_tpm: true}]}]\n"
+		"requirements: [{id: year, title: Y, level: must, consequence: unsupported, reason: R, need: {fact: " +
+		"device.model_year, at_least: 2019}}, {id: a, title: A, level: must, consequence: unsupported, reason: R, " +
+		"need: {fact: device.model, on_list: m}}]\nlists: [{id: m, of: models, rows: [{name: Bollard 300, " +
+		"built_in_tpm: true, model_year: 2018}]}]\n"
 	rel, err := release.Read("r", []byte(src), nil)
 	if err != nil {
 		t.Fatal(err)
@@ -293,6 +295,11 @@ func TestFillFromModels(t *testing.T) {
 			if got := f.Value(fact.ProcessorTPM).Plain(); got != want {
 				t.Errorf("%s: built-in TPM %s, want %s", model, got, want)
 			}
+			res, err := check.Run(rel, f)
+			expect.NoError(t, err)
+			year := map[string]string{"true": "2018 fail", "?": "? unknown"}[want]
+			got := f.Value(fact.DeviceModelYear).Plain() + " " + res.Findings[0].Outcome.String()
+			expect.Same(t, "its year", got, year)
 			d.Processor.BuiltInTPM = inventory.Some(false)
 			if f = fact.Read(d); f.Value(fact.ProcessorTPM).Bool() {
 				t.Error("what was entered by hand is not read")

@@ -14,6 +14,7 @@ const (
 	DeviceManufacturer ID = 2
 	DeviceModel        ID = 3
 	DeviceModelID      ID = 4
+	DeviceModelYear    ID = 116
 	DeviceSerial       ID = 5
 	DeviceUUID         ID = 6
 	DeviceForm         ID = 7
@@ -76,6 +77,15 @@ var deviceFacts = []Def{
 		Kind:  Text,
 		On:    OnlyMac,
 		in:    text(Text, func(d *document) *optText { return &d.Device.ModelID }),
+	},
+	{
+		ID:    DeviceModelYear,
+		Name:  "device.model_year",
+		Label: "model year",
+		Kind:  Number,
+		in:    number(func(d *document) *optInt { return &d.Device.ModelYear }),
+		About: "The year in which the model came out. No system reports it: the row of the model in a release's list " +
+			"does, or a person",
 	},
 	{
 		ID:    DeviceSerial,

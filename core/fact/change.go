@@ -24,11 +24,11 @@ const (
 // changes whatever a part or a setting would.
 var changes = stated(map[Change][]ID{
 	ByNothing: {
-		DeviceManufacturer, DeviceModel, DeviceModelID, DeviceSerial, DeviceUUID, DeviceForm, DeviceEnvironment,
-		DeviceHypervisor, DeviceClass, BoardManufacturer, BoardModel, BoardSerial, DeviceWarranty, ProcessorVendor,
-		ProcessorName, ProcessorFamily, ProcessorModel, ProcessorStepping, ProcessorArch, ProcessorPackages,
-		ProcessorCores, ProcessorThreads, ProcessorMHz, ProcessorFeatures, ProcessorTPM, MemoryMax, MemorySlots,
-		MemorySoldered, UEFICapable, UEFIBits, SecureBootCapable, TPMHeader, TPMChangeable,
+		DeviceManufacturer, DeviceModel, DeviceModelID, DeviceModelYear, DeviceSerial, DeviceUUID, DeviceForm,
+		DeviceEnvironment, DeviceHypervisor, DeviceClass, BoardManufacturer, BoardModel, BoardSerial, DeviceWarranty,
+		ProcessorVendor, ProcessorName, ProcessorFamily, ProcessorModel, ProcessorStepping, ProcessorArch,
+		ProcessorPackages, ProcessorCores, ProcessorThreads, ProcessorMHz, ProcessorFeatures, ProcessorTPM, MemoryMax,
+		MemorySlots, MemorySoldered, UEFICapable, UEFIBits, SecureBootCapable, TPMHeader, TPMChangeable,
 	},
 	BySetting: {
 		ProcessorFeaturesOff, DiskStyle, BootStyle, BootDisk, BootMedia, BootDynamic, BootPlaces, BootLogical,
@@ -100,11 +100,11 @@ const GuideSource = "the firmware guide "
 // unread are facts that no collector reads, by the class of hardware. They come from
 // lists, from firmware guides and from people.
 var unread = map[string][]ID{
-	PC: {DeviceWarranty, ProcessorTPM, EncryptionKeyKept, TPMHeader, TPMChangeable,
+	PC: {DeviceWarranty, DeviceModelYear, ProcessorTPM, EncryptionKeyKept, TPMHeader, TPMChangeable,
 		FirmwareUpdate},
 	Mac: {
-		DeviceWarranty, EncryptionKeyKept, OSLicence, OSHeldAt, OSEdition, DriverCount, DriverDevice, DriverClass,
-		DriverHardwareID, DriverProvider, DriverVersion, DriverStatus,
+		DeviceWarranty, DeviceModelYear, EncryptionKeyKept, OSLicence, OSHeldAt, OSEdition, DriverCount, DriverDevice,
+		DriverClass, DriverHardwareID, DriverProvider, DriverVersion, DriverStatus,
 	},
 }
 

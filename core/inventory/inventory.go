@@ -68,6 +68,7 @@ type Device struct {
 	Manufacturer Opt[string] `json:"manufacturer,omitzero"`
 	Model        Opt[string] `json:"model,omitzero"`
 	ModelID      Opt[string] `json:"model_id,omitzero" doc:"Model identifier of a Mac"`
+	ModelYear    Opt[int64]  `json:"model_year,omitzero" minimum:"1970" maximum:"2200" doc:"Year in which the model came out; from a release's list, or by hand"`
 	Serial       Opt[string] `json:"serial,omitzero"`
 	AssetTag     Opt[string] `json:"asset_tag,omitzero"`
 	UUID         Opt[string] `json:"uuid,omitzero" doc:"Platform UUID, lower case"`

@@ -6,6 +6,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestNumbersOfARow(t *testing.T) {
@@ -28,12 +29,27 @@ func TestColumnsThatRowsHave(t *testing.T) {
 		"name,architecture\na,arm64\n":      {Name: "a", Architecture: "arm64"},
 		"name,built_in_tpm\na,false\n":      {Name: "a", BuiltInTPM: &no},
 		"name,features\na,avx2 sse4.2\n":    {Name: "a", Features: []string{"avx2", "sse4.2"}},
+		"name,model_year\na,1970\n":         {Name: "a", ModelYear: 1970},
 		"name,note\na,\"for one, alone\"\n": {Name: "a", Note: "for one, alone"},
 	} {
 		t.Run(want, func(t *testing.T) {
 			if got := string(list.WriteRows([]list.RowDoc{row})); got != want {
 				t.Errorf("%q, want %q", got, want)
 			}
+		})
+	}
+}
+
+// The year of a model is the only one that a cell names.
+func TestModelYears(t *testing.T) {
+	for cell, want := range map[string]int{
+		"2019": 2019, "early 2020": 2020, "2019 (2019)": 2019, "Mar. 2021": 2021, "1970": 1970, "2200": 2200, "": 0,
+		"1969": 0, "2201": 0, "2019–2020": 0, "20190101": 0, "new": 0,
+	} {
+		t.Run(cell, func(t *testing.T) {
+			got, err := list.Import(sheet("Model|Cores|Year", "K5-9400|6|"+cell), list.ImportOptions{})
+			expect.NoError(t, err)
+			expect.Same(t, "the year", got.Rows[0].ModelYear, want)
 		})
 	}
 }

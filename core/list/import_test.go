@@ -178,6 +178,8 @@ func TestBadRows(t *testing.T) {
 		{"name,cores\na,1\nb\n", "x.csv:3:1: the row has 1 fields and the heading 2"},
 		{"name,cores\na,six\n", `x.csv:2:3: "six" is not a number for cores; digits alone, from 1 to 65536`},
 		{"name,rated_mhz\na,2.8\n", `"2.8" is not a number for rated_mhz`},
+		{"name,model_year\na,1969\n", `"1969" is not a number for model_year; digits alone, from 1970 to 2200`},
+		{"name,model_year\na,2201\n", `"2201" is not a number for model_year`},
 		{"name,built_in_tpm\na,yes\n", `"yes" is not true or false`},
 		{"name,architecture\na,x64\n", `"x64" is not an architecture; use x86, x86-64, arm64`},
 		{"name\n\"a\nb", "put texts with commas or quotes in double quotes"},

@@ -44,6 +44,7 @@ type RowDoc struct {
 	Architecture string   `json:"architecture,omitempty" enum:"x86,x86-64,arm64"`
 	BuiltInTPM   *bool    `json:"built_in_tpm,omitempty"`
 	Features     []string `json:"features,omitempty"`
+	ModelYear    int      `json:"model_year,omitempty" minimum:"1970" maximum:"2200" doc:"Year in which the model came out"`
 	Only         string   `json:"only,omitempty" doc:"Id of a condition of the document: the row counts only on machines on which it holds"`
 	Note         string   `json:"note,omitempty" doc:"Shown with the row; has no effect"`
 
@@ -151,6 +152,9 @@ func carried(rd *RowDoc) []Carried {
 	}
 	if rd.Features != nil {
 		add(fact.ProcessorFeatures, fact.Items(rd.Features))
+	}
+	if rd.ModelYear > 0 {
+		add(fact.DeviceModelYear, fact.Num(float64(rd.ModelYear)))
 	}
 	return c
 }

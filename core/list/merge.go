@@ -109,6 +109,8 @@ func (row *RowDoc) copyField(from *RowDoc, field string) {
 		row.BuiltInTPM = from.BuiltInTPM
 	case "features":
 		row.Features = slices.Clone(from.Features)
+	case "model_year":
+		row.ModelYear = from.ModelYear
 	case "note":
 		row.Note = strings.Clone(from.Note)
 	}

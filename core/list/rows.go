@@ -16,8 +16,15 @@ import (
 // MaxRows is how many rows a list may have.
 const MaxRows = 100_000
 
+// Years in which models came out.
+const (
+	firstYear = 1970
+	lastYear  = 2200
+)
+
 // columns of a file of rows, in the order in which they are written.
-var columns = []string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "only", "note"}
+var columns = []string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "model_year", "only",
+	"note"}
 
 // ReadRows reads the rows of a list from a CSV file (RFC 4180) whose first line
 // names the columns. Mistakes go to r with their line and column in the file.
@@ -108,11 +115,11 @@ func readRow(file string, heads, rec []string, in *csv.Reader, r *doc.Report) Ro
 
 // set reads the text of one column.
 func (row *RowDoc) set(column, text string) (wrong, right string) {
-	whole := func(to *int, most int) {
+	whole := func(to *int, least, most int) {
 		n, err := strconv.Atoi(text)
-		if err != nil || n < 1 || n > most {
+		if err != nil || n < least || n > most {
 			wrong, right = fmt.Sprintf("%q is not a number for %s", clip(text), column),
-				fmt.Sprintf("digits alone, from 1 to %d", most)
+				fmt.Sprintf("digits alone, from %d to %d", least, most)
 			return
 		}
 		*to = n
@@ -125,9 +132,11 @@ func (row *RowDoc) set(column, text string) (wrong, right string) {
 	case "note":
 		row.Note = text
 	case "cores":
-		whole(&row.Cores, 65536)
+		whole(&row.Cores, 1, 65536)
 	case "rated_mhz":
-		whole(&row.RatedMHz, 100_000)
+		whole(&row.RatedMHz, 1, 100_000)
+	case "model_year":
+		whole(&row.ModelYear, firstYear, lastYear)
 	case "architecture":
 		kinds := []string{"x86", "x86-64", "arm64"}
 		if row.Architecture = text; !slices.Contains(kinds, text) {
@@ -195,6 +204,6 @@ func (row *RowDoc) cells() []string {
 	}
 	return []string{
 		row.Name, number(row.Cores), number(row.RatedMHz), row.Architecture, tpm, strings.Join(row.Features, " "),
-		row.Only, row.Note,
+		number(row.ModelYear), row.Only, row.Note,
 	}
 }

@@ -75,6 +75,8 @@ func (row *RowDoc) has(field string) bool {
 		return row.BuiltInTPM != nil
 	case "features":
 		return row.Features != nil
+	case "model_year":
+		return row.ModelYear > 0
 	}
 	return row.Note != ""
 }

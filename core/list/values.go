@@ -45,10 +45,31 @@ func (im *importer) set(row *RowDoc, field, text, head string) (why string) {
 		}
 	case "features":
 		row.Features = strings.Fields(strings.ToLower(strings.NewReplacer(",", " ", ";", " ").Replace(text)))
+	case "model_year":
+		year, ok := yearIn(text)
+		if !ok {
+			return fmt.Sprintf("%q names no year, or several; the value was ignored", clip(text))
+		}
+		row.ModelYear = year
 	case "note":
 		row.Note = text
 	}
 	return ""
+}
+
+// yearIn is the only year that a text names: “2019”, “early 2020”, “March 2021”.
+func yearIn(text string) (year int, ok bool) {
+	for _, digits := range strings.FieldsFunc(text, func(r rune) bool { return r < '0' || r > '9' }) {
+		n, err := strconv.Atoi(digits)
+		if len(digits) != 4 || err != nil || n < firstYear || n > lastYear {
+			continue
+		}
+		if year != 0 && year != n {
+			return 0, false
+		}
+		year = n
+	}
+	return year, year != 0
 }
 
 func truthOf(s string) (yes, ok bool) {

@@ -284,11 +284,12 @@ func printImported(p *paper, where string, got *lists.Imported, all bool) {
 			tpm = strconv.FormatBool(*r.BuiltInTPM)
 		}
 		rows[i] = []string{
-			r.Name, text(r.Cores), text(r.RatedMHz), r.Architecture, tpm, strings.Join(r.Features, " "), r.Only, r.Note,
+			r.Name, text(r.Cores), text(r.RatedMHz), r.Architecture, tpm, strings.Join(r.Features, " "),
+			text(r.ModelYear), r.Only, r.Note,
 		}
 	}
 	heads, rows := withoutEmpty([]string{
-		"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "only", "note",
+		"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "model_year", "only", "note",
 	}, rows)
 	p.table(heads, rows)
 	if n < len(got.Rows) {

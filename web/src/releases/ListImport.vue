@@ -26,7 +26,7 @@ const found = ref<Schemas['ImportedList']>()
 const trouble = ref<unknown>()
 const reading = ref(false)
 const heads = computed(() => found.value?.heads ?? [])
-const fields = ['name', 'cores', 'rated_mhz', 'architecture', 'built_in_tpm', 'features', 'note']
+const fields = ['name', 'cores', 'rated_mhz', 'architecture', 'built_in_tpm', 'features', 'model_year', 'note']
 const file = computed(() => name.value.replace(/\.[^.]*$/, '').replace(/[^A-Za-z0-9._-]+/g, '-') + '.csv')
 
 function from(field: string) {
@@ -194,6 +194,7 @@ function download() {
             <td class="px-3 py-1">{{ r.architecture }}</td>
             <td class="px-3 py-1">{{ r.built_in_tpm }}</td>
             <td class="px-3 py-1">{{ r.features?.join(' ') }}</td>
+            <td class="px-3 py-1">{{ r.model_year }}</td>
             <td class="px-3 py-1">{{ r.note }}</td>
           </tr>
         </tbody>
