@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
@@ -12,21 +13,23 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
 )
 
 // emulated is a file in lab/windows: a registry, and what the collector must read there.
 type emulated struct {
-	About    string            `json:"about"`
-	Apart    bool              `json:"apart,omitempty" doc:"Not among the machines of --part"`
-	Bits     int               `json:"bits,omitempty" minimum:"32" maximum:"64" doc:"Of the system; without it, 64"`
-	Refused  []string          `json:"refused,omitempty" doc:"Keys that nobody may read"`
-	Registry []entry           `json:"registry"`
-	Attests  *Attests          `json:"attests,omitempty" doc:"It has a made-up TPM, reports to a service, and proves what the TPM attests"`
-	Expect   map[string]string `json:"expect"`
-	Software []string          `json:"software,omitempty"`
-	Drivers  []string          `json:"drivers,omitempty"`
+	About      string            `json:"about"`
+	Apart      bool              `json:"apart,omitempty" doc:"Not among the machines of --part"`
+	Bits       int               `json:"bits,omitempty" minimum:"32" maximum:"64" doc:"Of the system; without it, 64"`
+	Refused    []string          `json:"refused,omitempty" doc:"Keys that nobody may read"`
+	Registry   []entry           `json:"registry"`
+	Structures bool              `json:"structures,omitempty" doc:"Its readings are structures that a program of the system lays out"`
+	Attests    *Attests          `json:"attests,omitempty" doc:"It has a made-up TPM, reports to a service, and proves what the TPM attests"`
+	Expect     map[string]string `json:"expect"`
+	Software   []string          `json:"software,omitempty"`
+	Drivers    []string          `json:"drivers,omitempty"`
 }
 
 // entry is one value of the registry.
@@ -173,6 +176,9 @@ func (e *emulation) run(name string, m *emulated) (*result, error) {
 	if err := os.WriteFile(file, []byte(regFile(m.Registry)), 0o600); err != nil {
 		return nil, err
 	}
+	if m.Structures {
+		return e.structures(dir, m, start)
+	}
 	if err := e.wine(dir, "regedit", "/S", "Z:"+file); err != nil {
 		return nil, err
 	}
@@ -213,6 +219,37 @@ func (e *emulation) run(name string, m *emulated) (*result, error) {
 	}())
 	r.took = time.Since(start)
 	return r, nothingPersonal(saved)
+}
+
+// structures decodes what a program of the system lays out.
+func (e *emulation) structures(dir string, m *emulated, start time.Time) (*result, error) {
+	program, out := dir+".exe", dir+".txt"
+	if err := command(e.compiler, "-o", program, "lab/windows/structures.c"); err != nil {
+		return nil, err
+	}
+	if err := e.wine(dir, "Z:"+program, "Z:"+out); err != nil {
+		return nil, err
+	}
+	text, err := os.ReadFile(out)
+	if err != nil {
+		return nil, err
+	}
+	c := &capture.Document{Format: capture.Format, TakenAt: start.UTC(), Platform: "windows", Elevated: true}
+	for line := range strings.Lines(string(text)) {
+		source, bytes, _ := strings.Cut(strings.TrimSpace(line), "\t")
+		raw, err := hex.DecodeString(bytes)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", source, err)
+		}
+		c.Add(capture.Record{Source: source, Outcome: capture.OK, Raw: raw})
+	}
+	d, err := decode.Inventory(c)
+	if err != nil {
+		return nil, err
+	}
+	r := compare(&Machine{Expect: m.Expect}, d)
+	r.took = time.Since(start)
+	return r, nil
 }
 
 // report runs the collector with its arguments; with a made-up TPM and a service of its own where it reports to one.
