@@ -257,3 +257,12 @@ func TestEffort(t *testing.T) {
 	least, most = e.Days(0)
 	expect.Same(t, "without technicians", fmt.Sprint(least, most), "0 0")
 }
+
+// Each count of a share is added to its own.
+func TestAddShares(t *testing.T) {
+	s := work.Share{Machine: 7, ToOrder: 1, FromStock: 2, Ordered: 4, Arrived: 8, Fitted: 16}
+	s.Add(&work.Share{Machine: 9, ToOrder: 100, FromStock: 200, Ordered: 400, Arrived: 800, Fitted: 1600})
+	expect.Same(t, "the sum", s, work.Share{
+		Machine: 7, ToOrder: 101, FromStock: 202, Ordered: 404, Arrived: 808, Fitted: 1616,
+	})
+}

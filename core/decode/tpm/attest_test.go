@@ -269,3 +269,29 @@ func FuzzAnswers(f *testing.F) {
 		_ = tpm.Busy(b)
 	})
 }
+
+// Keys of RSA have 2048 to 4096 bits, as many as they state, and the usual exponent or a greater one.
+func TestKeysOfRSA(t *testing.T) {
+	template := tpm.EndorsementRSA
+	head := template[:len(template)-2-4-2-256]
+	for _, tt := range []struct {
+		bits     uint16
+		bytes    int
+		exponent uint32
+		good     bool
+	}{
+		{2048, 256, 0, true}, {3072, 384, 65537, true}, {4096, 512, 65539, true}, {2048, 256, 1<<31 - 1, true},
+		{2047, 255, 0, false}, {1024, 128, 0, false}, {4104, 513, 0, false}, {2048, 255, 0, false},
+		{2048, 257, 0, false}, {2048, 256, 3, false}, {2048, 256, 65535, false}, {2048, 256, 1 << 31, false},
+	} {
+		t.Run(fmt.Sprint(tt), func(t *testing.T) {
+			area := binary.BigEndian.AppendUint16(slices.Clone(head), tt.bits)
+			area = binary.BigEndian.AppendUint32(area, tt.exponent)
+			area = binary.BigEndian.AppendUint16(area, uint16(tt.bytes))
+			area = append(area, bytes.Repeat([]byte{0x81}, tt.bytes)...)
+			if _, err := tpm.ReadPublic(area); (err == nil) != tt.good {
+				t.Errorf("%v; want it to be taken: %v", err, tt.good)
+			}
+		})
+	}
+}

@@ -59,6 +59,27 @@ func TestLayout(t *testing.T) {
 	}
 }
 
+// Edges of what stands in bytes and in ids.
+func TestEdges(t *testing.T) {
+	cores, packages, _ := countTopology([]byte(sample.U32(relationPackage) + sample.U32(8)))
+	expect.Same(t, "an entry that is only a head counts", packages, 1)
+	expect.Same(t, "as what it is", cores, 0)
+	_, packages, _ = countTopology([]byte(sample.U32(relationPackage) + sample.U32(7) + sample.Zeros(8)))
+	expect.Same(t, "a shorter one does not", packages, 0)
+	table, version := rawTable([]byte{0, 2, 7, 9, 1, 0, 0, 0, 0xAA, 0xBB})
+	expect.Same(t, "the version of the tables", version, 0x0207)
+	expect.Same(t, "the table", string(table), "\xAA")
+	for id, want := range map[string]string{
+		"VEN_7E5A&DEV_1050": "7e5a 1050", `PCI\VEN_7E5A&DEV_1050&REV_01`: "7e5a 1050", "DEV_1050": " 1050",
+		"ven_7e5a": "7e5a ", "VEN_7E5": " ", "": " ",
+	} {
+		t.Run(id, func(t *testing.T) {
+			vendor, device := pciIDs(id)
+			expect.Same(t, "vendor and device", vendor+" "+device, want)
+		})
+	}
+}
+
 func TestWithoutSerial(t *testing.T) {
 	b := []byte(sample.Put(40,
 		map[int]string{16: sample.U32(40), 24: sample.U32(50)}) + "Model 1\x00\x00\x00SERIAL-77\x00")

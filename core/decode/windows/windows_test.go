@@ -111,6 +111,11 @@ func healthLog(warning byte, at uint32) string {
 		sample.U32(at) + sample.U32(512) + sample.Zeros(16) + log
 }
 
+// interfaceOfTPM is a TPM 2.0 with an interface of a type.
+func interfaceOfTPM(kind uint32) func(pc) {
+	return func(c pc) { c.ok(windows.TBS, sample.U32(1)+sample.U32(2)+sample.U32(kind)+sample.U32(1)) }
+}
+
 // refuses takes the rights to sources away.
 func refuses(sources ...string) func(pc) {
 	return func(c pc) {
@@ -272,6 +277,9 @@ func TestVariants(t *testing.T) {
 			map[string]string{"tpm.state": "? read-failed", "tpm.manufacturer": "? read-failed"}},
 		{"a made-up version", func(c pc) { c.ok(windows.TBS, sample.U32(1)+sample.U32(9)+sample.U32(3)+sample.U32(1)) },
 			map[string]string{"tpm.state": "ready", "tpm.version": "? read-failed"}},
+		{"a chip of its own", interfaceOfTPM(5), map[string]string{"tpm.kind": "discrete"}},
+		{"in the firmware", interfaceOfTPM(2), map[string]string{"tpm.kind": "firmware"}},
+		{"a kind that nobody knows", interfaceOfTPM(6), map[string]string{"tpm.kind": "? not-offered"}},
 		{"an emulator's TPM", func(c pc) { c.ok(windows.TBS, sample.U32(1)+sample.U32(2)+sample.U32(4)+sample.U32(1)) },
 			map[string]string{"tpm.kind": "virtual"}},
 		{"a chip by its maker", func(c pc) { c.ok(windows.Ask2, sample.TPM2Answer("IFX", 7, 85)) },
