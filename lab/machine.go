@@ -27,6 +27,7 @@ type Machine struct {
 	MiB       int      `json:"mib,omitempty" minimum:"768" maximum:"8192"`
 	Memory    []Module `json:"memory,omitempty" doc:"Modules that the firmware tables name instead of the real ones"`
 	Slots     int      `json:"slots,omitempty" minimum:"0" maximum:"64"`
+	MaxMiB    int      `json:"max_mib,omitempty" minimum:"1" maximum:"1048576" doc:"What the firmware tables name as the most memory; 65536 without it"`
 	Drives    []Drive  `json:"drives,omitempty" doc:"The first one with a root is what the system runs from"`
 	System    string   `json:"system,omitempty" enum:"debian" doc:"What is on the drive with the root; without it, the lab's own few programs"`
 	Layer     string   `json:"layer,omitempty" enum:"mirror,stripe,raid10,luks,lvm,luks-on-lvm,btrfs,xfs,bcache,live" doc:"What is between the system and the last partitions of all drives with a root"`
@@ -47,10 +48,11 @@ type Machine struct {
 
 // Module is a memory device of the firmware tables.
 type Module struct {
-	Slot string `json:"slot"`
-	MiB  int    `json:"mib"`
-	Type int    `json:"type"`
-	Raw  int    `json:"raw_size,omitempty" minimum:"0" maximum:"65535" doc:"The size field as it is, for what MiB cannot say"`
+	Slot  string `json:"slot"`
+	MiB   int    `json:"mib"`
+	Type  int    `json:"type"`
+	Chips bool   `json:"chips,omitempty" doc:"Its form is a row of chips: it is soldered"`
+	Raw   int    `json:"raw_size,omitempty" minimum:"0" maximum:"65535" doc:"The size field as it is, for what MiB cannot say"`
 }
 
 // Drive is a drive of the machine.
@@ -80,8 +82,12 @@ func (m *Machine) tables() []string {
 	if len(m.Memory) == 0 {
 		return nil
 	}
+	most := 64 << 10
+	if m.MaxMiB > 0 {
+		most = m.MaxMiB
+	}
 	out := []string{sample.Structure(16, 0x1000, 23,
-		map[int]string{4: "\x03\x03", 7: sample.U32(64 << 20), 0x0D: sample.U16(uint16(m.Slots))})}
+		map[int]string{4: "\x03\x03", 7: sample.U32(uint32(most) << 10), 0x0D: sample.U16(uint16(m.Slots))})}
 	for i, x := range m.Memory {
 		size, ext := uint16(x.MiB), uint32(0)
 		if x.MiB >= 0x7FFF {
@@ -90,11 +96,15 @@ func (m *Machine) tables() []string {
 		if x.Raw > 0 {
 			size = uint16(x.Raw)
 		}
+		form := "\x09"
+		if x.Chips {
+			form = "\x0B"
+		}
 		out = append(out, sample.Structure(17, uint16(0x1100+i), 40,
 			map[int]string{
 				4:    sample.U16(0x1000),
 				0x0C: sample.U16(size),
-				0x0E: "\x09",
+				0x0E: form,
 				0x10: "\x01",
 				0x12: string([]byte{byte(x.Type)}),
 				0x1C: sample.U32(ext),

@@ -6,6 +6,7 @@ package cpu
 import (
 	"encoding/binary"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -43,6 +44,7 @@ func Leaves(b []byte) []Leaf {
 // Info is what the leaves say. Zero values are not known.
 type Info struct {
 	Vendor, Name            string
+	Numbers                 string // of the implementer and of the parts, where a kernel tells no name
 	Family, Model, Stepping int64
 	Known                   bool // Family, Model and Stepping were read
 	LongMode                bool
@@ -180,12 +182,19 @@ var kernelNames = map[string]string{
 func Text(cpuinfo string) Info {
 	var in Info
 	first := map[string]string{}
+	var parts []string // of cores of several kinds
 	for line := range strings.Lines(cpuinfo) {
 		key, value, ok := strings.Cut(line, ":")
 		key = strings.TrimSpace(key)
 		if _, seen := first[key]; ok && !seen {
 			first[key] = strings.TrimSpace(value)
 		}
+		if part := strings.TrimSpace(value); key == "CPU part" && !slices.Contains(parts, part) {
+			parts = append(parts, part)
+		}
+	}
+	if by := first["CPU implementer"]; by != "" && len(parts) > 0 {
+		in.Numbers = "implementer " + by + ", part " + strings.Join(parts, " and ")
 	}
 	in.Vendor = first["vendor_id"]
 	in.Name = strings.Join(strings.Fields(first["model name"]), " ")

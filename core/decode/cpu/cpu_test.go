@@ -128,6 +128,12 @@ func TestText(t *testing.T) {
 	expect.That(t, `slices.Contains(arm.Features, "sve")`, slices.Contains(arm.Features, "sve"))
 	expect.That(t, `slices.Contains(arm.Features, "aes")`, slices.Contains(arm.Features, "aes"))
 	expect.That(t, "!arm.Known", !arm.Known)
+	expect.Same(t, "numbers, without a part", arm.Numbers, "")
+	cores := "CPU implementer\t: 0x41\nCPU part\t: 0x1f03\n\n"
+	expect.Same(t, "one kind of core", cpu.Text(cores+cores).Numbers, "implementer 0x41, part 0x1f03")
+	two := cpu.Text(cores + "CPU part\t: 0x1f08\n").Numbers
+	expect.Same(t, "two kinds", two, "implementer 0x41, part 0x1f03 and 0x1f08")
+	expect.Same(t, "without an implementer", cpu.Text("CPU part\t: 0x1f08\n").Numbers, "")
 }
 
 func FuzzLeaves(f *testing.F) {

@@ -17,6 +17,7 @@ type decoder struct {
 	*build.Draft
 	// partitions are those in the tables that were read.
 	partitions []build.Partition
+	numbers    string // of a processor that the kernel does not name
 }
 
 // Decode makes the inventory. Every fact of the catalogue is known or has a
@@ -25,6 +26,10 @@ func Decode(c *capture.Document) *inventory.Document {
 	x := &decoder{Draft: build.New(c, "Take the inventory again with administrator rights (sudo).")}
 	x.processor()
 	x.ReadTables(c.Get(tablePath), c.Get(tablePath).Raw, smbios.Version(c.Get(entryPath).Raw))
+	if x.numbers != "" && x.D.Processor.Name.IsZero() {
+		x.Gap(fact.ProcessorName, inventory.NotOffered, "the kernel tells only numbers of it: "+x.numbers,
+			"Look the machine up in its maker's documents, and enter processor.name by hand.")
+	}
 	if _, refused := x.Refused(entryPath); refused {
 		x.Tables.Info.System.UUID = "" // the version of the tables says in which order its bytes stand
 	}

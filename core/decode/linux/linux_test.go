@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // records are sources with what was read of them. A source that ends in a slash is a
@@ -550,4 +551,13 @@ func TestCards(t *testing.T) {
 			}
 		})
 	}
+}
+
+// What the kernel tells of a processor that it does not name helps whoever looks it up.
+func TestNumbersOfAProcessor(t *testing.T) {
+	f := read(with(desk(), records{"cpuid": absent, "/proc/sys/kernel/arch": "aarch64\n",
+		"/proc/cpuinfo": "CPU implementer\t: 0x41\nCPU part\t: 0x1f03\nFeatures\t: fp asimd\n"}))
+	gap := f.Get(fact.ProcessorName).Gap
+	expect.That(t, "its name is not known", gap != nil)
+	expect.Contains(t, gap.Detail, "only numbers of it: implementer 0x41, part 0x1f03")
 }

@@ -23,6 +23,7 @@ func (x *decoder) processor() {
 		info = cpu.Text(string(x.C.Get(source).Raw))
 	}
 	x.Processor(info, source)
+	x.numbers = info.Numbers
 	x.architecture(info, source)
 	x.topology()
 	x.ratedSpeed(info)

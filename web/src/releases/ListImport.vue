@@ -26,7 +26,16 @@ const found = ref<Schemas['ImportedList']>()
 const trouble = ref<unknown>()
 const reading = ref(false)
 const heads = computed(() => found.value?.heads ?? [])
-const fields = ['name', 'cores', 'rated_mhz', 'architecture', 'built_in_tpm', 'features', 'model_year', 'note']
+const fields = [
+  'name',
+  'cores',
+  'rated_mhz',
+  'architecture',
+  'built_in_tpm',
+  'features',
+  'model_year',
+  'note',
+]
 const file = computed(() => name.value.replace(/\.[^.]*$/, '').replace(/[^A-Za-z0-9._-]+/g, '-') + '.csv')
 
 function from(field: string) {
