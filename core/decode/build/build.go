@@ -178,6 +178,26 @@ func (x *Draft) Disagree(name string, one, other inventory.Differ) {
 		inventory.Gap{Fact: name, Cause: inventory.Disagree, Detail: detail, Readings: []inventory.Differ{one, other}})
 }
 
+// whereToLook is where a person finds what a collector does not read, of each fact that some system could tell.
+var whereToLook = map[string]string{
+	"os.account": "Look at the page of accounts in the system's settings, and enter os.account by hand.",
+	"os.licence": "Look at the system's own page about its licence, and enter os.licence by hand.",
+	"os.edition": "Look at the system's own page about itself, and enter os.edition by hand.",
+	"os.held_at": "Ask whoever manages the machine at which release it is held, and enter os.held_at by hand.",
+	"os.checks_skipped": "Ask whoever installed the system whether checks were skipped, and enter os.checks_skipped " +
+		"by hand.",
+	"os.pending_updates": "Look at the page of updates in the system's settings, and enter their number as " +
+		"os.pending_updates.",
+	"backup": "Look when the machine's backup last ran, and enter it as backup.last_at.",
+	"firmware.settings_interface": "Look in the documents of the machine's maker for a tool that changes settings " +
+		"of the firmware, and enter firmware.settings_interface and firmware.settings_offered by hand.",
+	"storage.system.encryption.key_kept": "Look where the organisation keeps recovery keys whether there is one of " +
+		"this machine, and enter storage.system.encryption.key_kept by hand.",
+	"storage.system.encryption.key_protectors": "Let the system's own tool for encryption list what unlocks the " +
+		"volume, and enter the kinds, never a key, as storage.system.encryption.key_protectors.",
+	"drivers": "Enter the drivers that a release requires by hand.",
+}
+
 // Rest gives every fact without a value a gap. notRead are those that this
 // platform could tell of and that are not read; other is the class of hardware
 // whose facts this machine does not have.
@@ -187,8 +207,7 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 	}
 	for _, name := range notRead {
 		if x.D.GapOf(name) == nil {
-			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform,
-				"Where it matters, find it out and enter it by hand.")
+			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, whereToLook[name])
 		}
 	}
 	f := fact.Read(x.D)
@@ -197,6 +216,7 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 		if def.Derived || def.On == other || r.Value.Known() || x.D.GapOf(def.Name) != nil {
 			continue
 		}
-		x.D.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("no source on this machine reports %s", def.Label), "")
+		x.D.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("no source on this machine reports %s", def.Label),
+			whereToLook[def.Name])
 	}
 }

@@ -276,6 +276,7 @@ func (x *decoder) encryption() {
 		if string(head.Raw[3:7]) == "NTFS" {
 			x.Set(fact.EncryptionState, "off", VolumeHead)
 			x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
+			x.Gap(fact.KeyProtectors, inventory.NotOffered, "the volume is not encrypted", "")
 			return
 		}
 	}

@@ -36,6 +36,19 @@ func TestARefusalMakesNoOtherFact(t *testing.T) {
 	}
 }
 
+// What a collector does not read on a system is found by a person: where to look, and as what to enter it.
+func TestWhatIsNotReadSaysWhereToLook(t *testing.T) {
+	for _, name := range recorded.Names() {
+		t.Run(name, func(t *testing.T) {
+			for _, g := range decoded(t, name).Gaps {
+				if strings.HasPrefix(g.Detail, "this collector does not read it") {
+					expect.Contains(t, strings.ToLower(g.Try), "enter ")
+				}
+			}
+		})
+	}
+}
+
 // lessExact are facts of which another source says less, and says it truly.
 var lessExact = map[string]func(was, is string) bool{
 	// The tables of the firmware name the same processor without its speed.
