@@ -20,6 +20,9 @@ func BenchmarkProves(b *testing.B) {
 	}
 	log, registers := sample.BootLog{SecureBoot: 1, Keys: 30, Entries: make([]string, 15)}.Write()
 	b.Cleanup(func() { openTPM = collect.OpenTPM })
+	if code, _, errOut := collector(b); code != 0 { // the first reading takes longer
+		b.Fatal(errOut)
+	}
 	var alone, enrols, proves, inTPM time.Duration
 	for b.Loop() {
 		s := servertest.Start(b, nil)
