@@ -172,6 +172,7 @@ func (e *emulation) run(name string, m *emulated) (*result, error) {
 	if err := command("cp", "-a", e.fresh, dir); err != nil {
 		return nil, err
 	}
+	defer os.RemoveAll(dir) // a directory of the emulation is large
 	file := dir + ".reg"
 	if err := os.WriteFile(file, []byte(regFile(m.Registry)), 0o600); err != nil {
 		return nil, err

@@ -442,12 +442,12 @@ func (d *Document) DropGaps(groups ...string) {
 	})
 }
 
-// Said notes which interface gave a fact.
+// Said notes which interface gave a fact. A source can contain names that a machine chose.
 func (d *Document) Said(fact, source string) {
 	if d.Sources == nil {
 		d.Sources = make(map[string]string)
 	}
-	d.Sources[fact] = source
+	d.Sources[fact] = Clean(source)
 }
 
 // SystemDrive is the drive in the list that the system runs from, or nil.

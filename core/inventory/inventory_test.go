@@ -175,3 +175,12 @@ func TestSystemDrive(t *testing.T) {
 	d.Storage.Disks = d.Storage.Disks[:2]
 	expect.That(t, "none is it", d.SystemDrive() == nil)
 }
+
+// A source is text, whatever name a machine chose for a part of it.
+func TestSources(t *testing.T) {
+	d := new(inventory.Document)
+	d.Said("os.name", "/sys/class/a\x07b\u202Ec\xff/attributes")
+	if got := d.Sources["os.name"]; got != "/sys/class/a b c /attributes" {
+		t.Errorf("%q", got)
+	}
+}
