@@ -240,3 +240,21 @@ func TestEveryFormOfTheGrammars(t *testing.T) {
 		}
 	}
 }
+
+// Values may be nested 32 deep below the first, in both forms, and no deeper.
+func TestDepth(t *testing.T) {
+	w := &written{Rand: rand.New(rand.NewPCG(1, 7))}
+	for arrays, good := range map[int]bool{1: true, 32: true, 33: true, 34: false, 40: false} {
+		v := any([]any{})
+		for range arrays - 1 {
+			v = []any{v}
+		}
+		for form, s := range map[string]string{"XML": w.document(v), "binary": w.binary(v)} {
+			t.Run(fmt.Sprint(form, arrays), func(t *testing.T) {
+				if _, err := plist.Decode([]byte(s)); (err == nil) != good {
+					t.Errorf("%v; want it to be taken: %v", err, good)
+				}
+			})
+		}
+	}
+}
