@@ -47,7 +47,7 @@ func TestModelYears(t *testing.T) {
 		"1969": 0, "2201": 0, "2019–2020": 0, "20190101": 0, "new": 0,
 	} {
 		t.Run(cell, func(t *testing.T) {
-			got, err := list.Import(sheet("Model|Cores|Year", "K5-9400|6|"+cell), list.ImportOptions{})
+			got, err := list.Import(sheet("Model|Cores|Model year", "K5-9400|6|"+cell), list.ImportOptions{})
 			expect.NoError(t, err)
 			expect.Same(t, "the year", got.Rows[0].ModelYear, want)
 		})

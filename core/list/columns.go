@@ -23,8 +23,8 @@ var headings = fieldHeadings{
 	"architecture": {"architecture", "word size"},
 	"built_in_tpm": {"built in tpm", "tpm built in", "tpm"},
 	"features":     {"features", "instruction sets", "instruction set extensions"},
-	"model_year":   {"model year", "year", "year of the model", "year of introduction", "released"},
-	"note":         {"note", "notes", "remark", "remarks", "comment"},
+	"model_year":   {"model year", "year of the model"},
+	"note":         {"note", "notes", "remark", "remarks", "comment", "year", "released"},
 }
 
 // nameParts are headings that stand before the model's in a name, in order.

@@ -119,6 +119,10 @@ func Compile(d *Document, r *doc.Report) *List {
 				fmt.Sprintf("row %d has the same name, ignoring marks and spaces", l.Rows[j].number))
 			continue
 		}
+		if rd.ModelYear > 0 && d.Of != Models {
+			r.Add(rd.Node.Of("model_year"), "only a list of models has years of models",
+				"leave it out; note: keeps what the publisher says beside a name")
+		}
 		l.byName[key] = len(l.Rows)
 		l.sorted = append(l.sorted, key)
 		l.Rows = append(l.Rows, Row{

@@ -158,6 +158,7 @@ func TestBadLists(t *testing.T) {
 		{"{id: a, of: processors, rows: [{name: K3}, {name: K5}, {name: 'k5 (R) CPU'}]}",
 			"appears twice in the list; row 2 has the same name"},
 		{"{id: a, of: processors, rows: [{name: ' '}]}", "the row has no name"},
+		{"{id: a, of: processors, rows: [{name: K5, model_year: 2019}]}", "only a list of models has years of models"},
 		{rule("reads: []"), "the rule reads 0 parts"},
 		{rule("reads: [{text: [' ']}, {generation: 1}]"), "a text is empty"},
 		{rule("reads: [{text: [K, k]}, {generation: 1}]"), `the text "k" appears twice`},

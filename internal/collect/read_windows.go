@@ -425,10 +425,11 @@ func (r *reader) software() {
 	for _, v := range []win.View{win.View64, win.View32} {
 		names, code := subkeys(v, win.KeyUninstall)
 		var kept []string
+		refused := uint32(0)
 		for _, n := range names {
 			k, code := open(v, win.KeyUninstall+`\`+n)
 			if code == uint32(windows.ERROR_ACCESS_DENIED) {
-				r.add(v.Refused(win.KeyUninstall), nil, code)
+				refused = code
 			}
 			if code != 0 {
 				continue
@@ -444,6 +445,9 @@ func (r *reader) software() {
 			}
 		}
 		r.add(v.Subkeys(win.KeyUninstall), []byte(strings.Join(kept, "\n")), code)
+		if refused != 0 {
+			r.add(v.Refused(win.KeyUninstall), nil, refused)
+		}
 	}
 	names, code := subkeys(win.View64, win.KeyPackages)
 	names = slices.DeleteFunc(names, func(full string) bool { return !keep.Has(win.PackageName(full)) })

@@ -226,6 +226,9 @@ const factHead = "| fact | in sentences | kind | written as | aspect | on | abou
 
 // written is how a value of a fact is written in a document; "" of words, which stand beside it, and texts.
 func written(d *fact.Def) string {
+	if d.ID == fact.DeviceModelYear {
+		return "2019"
+	}
 	switch d.Kind {
 	case fact.Number:
 		return map[fact.Unit]string{
