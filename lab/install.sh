@@ -11,7 +11,8 @@ apt-get install -y -qq --no-install-recommends qemu-system-x86 ovmf swtpm seabio
 dpkg --add-architecture arm64
 dpkg --add-architecture i386
 apt-get update -qq || true
-apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod swtpm-tools gnutls-bin debootstrap gcc-mingw-w64-i686-win32 >/dev/null
+apt-get install -y -qq --no-install-recommends qemu-system-arm qemu-efi-aarch64 ovmf-ia32 bcache-tools kmod \
+  swtpm-tools gnutls-bin debootstrap gcc-mingw-w64-i686-win32 >/dev/null
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 chmod 755 "$work"
@@ -42,7 +43,8 @@ debian() { # NAME OPTION…
 debian debian --include=systemd-sysv,udev,dbus
 # Another one, of 32 bits, with the emulation of a Windows of 32 bits.
 debian windows32 --arch=i386
-chroot "$to" sh -c 'apt-get update -qq && apt-get install -y -qq --no-install-recommends wine32 wine >/dev/null && apt-get clean'
+chroot "$to" sh -c 'apt-get update -qq &&
+  apt-get install -y -qq --no-install-recommends wine32 wine >/dev/null && apt-get clean'
 unpack generic linux-image-amd64 busybox-static
 unpack i686 linux-image-686:i386 busybox-static:i386
 unpack arm64 linux-image-cloud-arm64:arm64 busybox-static:arm64

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -22,7 +23,8 @@ import (
 type emulated struct {
 	About      string            `json:"about"`
 	Apart      bool              `json:"apart,omitempty" doc:"Not among the machines of --part"`
-	Bits       int               `json:"bits,omitempty" minimum:"32" maximum:"64" doc:"Of the system; without it, 64"`
+	Bits       int               `json:"bits,omitempty" minimum:"32" maximum:"32" doc:"Of the system; without it, 64"`
+	Twice      bool              `json:"twice,omitempty" doc:"Once more on a system of 32 bits, which stands apart and has -32 behind its name"`
 	Refused    []string          `json:"refused,omitempty" doc:"Keys that nobody may read"`
 	Registry   []entry           `json:"registry"`
 	Structures bool              `json:"structures,omitempty" doc:"Its readings are structures that a program of the system lays out"`
@@ -85,10 +87,16 @@ func readEmulated(only []string, part bool) (map[string]*emulated, error) {
 		if err := doc.Decode(path, src, m); err != nil {
 			return nil, err
 		}
-		if named := slices.Contains(only, name); named || len(only) == 0 && !(part && m.Apart) {
-			out[name] = m
+		out[name] = m
+		if m.Twice {
+			again := *m
+			again.Apart, again.Bits, again.About = true, 32, m.About+", of 32 bits"
+			out[name+"-32"] = &again
 		}
 	}
+	maps.DeleteFunc(out, func(name string, m *emulated) bool {
+		return len(only) > 0 && !slices.Contains(only, name) || len(only) == 0 && part && m.Apart
+	})
 	return out, nil
 }
 

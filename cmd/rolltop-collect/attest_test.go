@@ -64,8 +64,13 @@ func TestProvesToAService(t *testing.T) {
 
 // made is a conversation with a made-up TPM.
 func made(chip *sample.Chip, log []byte) func() (*collect.TPM, error) {
+	return talking(func(command []byte) ([]byte, error) { return chip.Answer(command), nil }, log)
+}
+
+// talking is a conversation with whatever answers.
+func talking(ask attest.Ask, log []byte) func() (*collect.TPM, error) {
 	return func() (*collect.TPM, error) {
-		talk, err := attest.Begin(func(command []byte) ([]byte, error) { return chip.Answer(command), nil })
+		talk, err := attest.Begin(ask)
 		return &collect.TPM{Talk: talk, Log: log}, err
 	}
 }

@@ -1,5 +1,5 @@
-/* Structures that the collector's decoders read, laid out by the system's published headers and filled in by the names of
- * their members: a line of source and bytes each. */
+/* Structures that the collector's decoders read, laid out by the system's published headers and filled in by the names
+ * of their members: a line of source and bytes each. */
 #include <winsock2.h>
 #include <windows.h>
 #include <winioctl.h>

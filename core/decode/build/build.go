@@ -145,7 +145,16 @@ func (x *Draft) RefusedOr(id fact.ID, otherwise string, sources ...string) {
 		x.WhyNot(id, r, "")
 		return
 	}
-	x.Gap(id, inventory.NotOffered, otherwise, "")
+	x.Gap(id, inventory.NotOffered, otherwise, whereToLook[id.String()])
+}
+
+// NotWhole marks lists as incomplete where one of the sources of their rows was not given out.
+func (x *Draft) NotWhole(sources []string, lists ...fact.ID) {
+	if r, is := x.Refused(sources...); is {
+		for _, id := range lists {
+			x.WhyNot(id, r, "")
+		}
+	}
 }
 
 // Gap notes why a fact of the machine is not known, and what would close the gap.
@@ -180,10 +189,12 @@ func (x *Draft) Disagree(name string, one, other inventory.Differ) {
 
 // whereToLook is where a person finds what a collector does not read, of each fact that some system could tell.
 var whereToLook = map[string]string{
-	"os.account": "Look at the page of accounts in the system's settings, and enter os.account by hand.",
-	"os.licence": "Look at the system's own page about its licence, and enter os.licence by hand.",
-	"os.edition": "Look at the system's own page about itself, and enter os.edition by hand.",
-	"os.held_at": "Ask whoever manages the machine at which release it is held, and enter os.held_at by hand.",
+	"os.name":       "Look at the system's own page about itself, and enter os.name by hand.",
+	"os.account":    "Look at the page of accounts in the system's settings, and enter os.account by hand.",
+	"os.licence":    "Look at the system's own page about its licence, and enter os.licence by hand.",
+	"os.edition":    "Look at the system's own page about itself, and enter os.edition by hand.",
+	"os.managed_by": "Ask whoever looks after the machine who manages its updates, and enter os.managed_by by hand.",
+	"os.held_at":    "Ask whoever manages the machine at which release it is held, and enter os.held_at by hand.",
 	"os.checks_skipped": "Ask whoever installed the system whether checks were skipped, and enter os.checks_skipped " +
 		"by hand.",
 	"os.pending_updates": "Look at the page of updates in the system's settings, and enter their number as " +

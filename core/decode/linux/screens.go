@@ -56,10 +56,7 @@ func (x screens) adapters() {
 	}
 	x.D.Said("graphics", pci)
 	x.D.Said("drivers", pci)
-	if r, is := x.Refused(kinds...); is { // neither list is whole
-		x.WhyNot(fact.AdapterCount, r, "")
-		x.WhyNot(fact.DriverCount, r, "")
-	}
+	x.NotWhole(kinds, fact.AdapterCount, fact.DriverCount)
 }
 
 func (x screens) adapter(at, vendor, device, driver string) {
@@ -131,9 +128,7 @@ func (x screens) displays() {
 		x.display(n, x.C.Get(base+"/"+n+"/edid"))
 	}
 	x.D.Said("displays", base+"/*/edid")
-	if r, is := x.Refused(states...); is {
-		x.WhyNot(fact.DisplayCount, r, "")
-	}
+	x.NotWhole(states, fact.DisplayCount)
 }
 
 func (x screens) display(connector string, r capture.Record) {

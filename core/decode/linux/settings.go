@@ -104,9 +104,7 @@ func (x settings) of(name string) {
 	slices.Sort(offered)
 	x.D.Firmware.SettingsOffered = offered
 	x.D.Said(fact.SettingsOffered.String(), dir+"/attributes")
-	if r, is := x.Refused(looked...); is {
-		x.WhyNot(fact.SettingsOffered, r, "")
-	}
+	x.NotWhole(looked, fact.SettingsOffered)
 	x.firmwarePassword(dir)
 }
 

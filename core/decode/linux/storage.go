@@ -38,9 +38,7 @@ func (x *decoder) storage() {
 			s.Disks = append(s.Disks, d)
 		}
 	}
-	if r, is := x.Refused(unread...); is {
-		x.WhyNot(fact.DriveCount, r, "") // the list is not whole
-	}
+	x.NotWhole(unread, fact.DriveCount)
 	switch len(disks) {
 	case 1:
 		x.systemDisk(disks[0])

@@ -292,10 +292,8 @@ func (x *decoder) intel() {
 	if len(p.Features) > 0 {
 		x.D.Said("processor.features", Sysctl("machdep.cpu.features"))
 	}
-	if r, is := x.Refused(Sysctl("machdep.cpu.features"), Sysctl("machdep.cpu.leaf7_features"),
-		Sysctl("machdep.cpu.extfeatures")); is {
-		x.WhyNot(fact.ProcessorFeatures, r, "") // the list is not whole
-	}
+	x.NotWhole([]string{Sysctl("machdep.cpu.features"), Sysctl("machdep.cpu.leaf7_features"),
+		Sysctl("machdep.cpu.extfeatures")}, fact.ProcessorFeatures)
 }
 
 // memory: what is fitted is what the kernel has; a Mac's firmware takes no

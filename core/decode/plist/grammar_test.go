@@ -62,8 +62,8 @@ func (w *written) value(depth int) any {
 func (w *written) text() string {
 	var out strings.Builder
 	for range w.IntN(4) {
-		out.WriteString(w.one("Gull Quay", "a < b & c > d", "]]>", "ü", "𝄞", "'\"", "--", " two  blanks ", "&amp;", "/",
-			"0"))
+		out.WriteString(w.one("Gull Quay", "a < b & c > d", "]]>", "ü", "𝄞", "'\"", "--", " two  blanks ", "&amp;",
+			"/", "0"))
 	}
 	return out.String()
 }
@@ -132,8 +132,9 @@ func (w *written) xml(v any) string {
 func (w *written) document(v any) string {
 	kind := w.one("", `<!DOCTYPE plist PUBLIC "-//x//DTD PLIST 1.0//EN" "x.dtd">`,
 		"<!DOCTYPE plist [\n<!ELEMENT key (#PCDATA)>\n<!ELEMENT true EMPTY>\n]>")
-	return w.one("", `<?xml version="1.0" encoding="UTF-8"?>`) + w.between() + kind + w.between() +
-		"<plist" + w.one("", ` version="1.0"`, "\n  version='1.0' ") + ">" + w.between() + w.xml(v) + w.between() + "</plist>\n"
+	begin := "<plist" + w.one("", ` version="1.0"`, "\n  version='1.0' ") + ">"
+	return w.one("", `<?xml version="1.0" encoding="UTF-8"?>`) + w.between() + kind + w.between() + begin +
+		w.between() + w.xml(v) + w.between() + "</plist>\n"
 }
 
 func big(n uint64, size int) string {

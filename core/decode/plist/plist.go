@@ -41,34 +41,46 @@ var errShort = errors.New("plist: it ends in the middle")
 // blanks are what may stand between the parts of a tag (XML 1.0, section 2.3).
 const blanks = " \t\r\n"
 
-// passed are what stands between tags and says nothing: how each begins and ends.
-var passed = [...][2]string{{"<!--", "-->"}, {"<?", "?>"}, {"<!", ">"}}
+// pass passes over a comment or an instruction (XML 1.0, sections 2.5 and 2.6), if one comes next.
+func (p *parser) pass() (passed bool, err error) {
+	for begin, end := range map[string]string{"<!--": "-->", "<?": "?>"} {
+		if bytes.HasPrefix(p.rest, []byte(begin)) {
+			_, err := p.until(begin, end)
+			return true, err
+		}
+	}
+	return false, nil
+}
+
+// documentType passes over a document type, which can have declarations of its own (section 2.8).
+func (p *parser) documentType() error {
+	s, err := p.until("<!", ">")
+	if err == nil && strings.Contains(s, "[") && !strings.Contains(s, "]") {
+		if _, err = p.until("", "]"); err == nil {
+			_, err = p.until("", ">")
+		}
+	}
+	return err
+}
 
 // tag returns the next start or end tag or empty element, without its brackets
 // and attributes; declarations and comments are passed over.
 func (p *parser) tag() (string, error) {
-next:
 	for {
 		at := bytes.IndexByte(p.rest, '<')
 		if at < 0 {
 			return "", errShort
 		}
 		p.rest = p.rest[at:]
-		for _, mark := range passed {
-			if !bytes.HasPrefix(p.rest, []byte(mark[0])) {
-				continue
-			}
-			s, err := p.until(mark[0], mark[1])
-			if err == nil && mark[0] == "<!" && strings.Contains(s, "[") && !strings.Contains(s, "]") {
-				_, err = p.until("", "]") // a document type with declarations of its own
-				if err == nil {
-					_, err = p.until("", ">")
-				}
-			}
-			if err != nil {
-				return "", err
-			}
-			continue next
+		passed, err := p.pass()
+		if err == nil && !passed && bytes.HasPrefix(p.rest, []byte("<!")) {
+			passed, err = true, p.documentType()
+		}
+		if err != nil {
+			return "", err
+		}
+		if passed {
+			continue
 		}
 		inner, err := p.until("<", ">")
 		if err != nil {
@@ -103,15 +115,10 @@ func (p *parser) text(name string) (string, error) {
 				return out.String(), nil
 			}
 		}
-		switch {
-		case bytes.HasPrefix(p.rest, []byte("<!--")):
-			if _, err := p.until("<!--", "-->"); err != nil {
-				return "", err
-			}
-		case bytes.HasPrefix(p.rest, []byte("<?")):
-			if _, err := p.until("<?", "?>"); err != nil {
-				return "", err
-			}
+		switch passed, err := p.pass(); {
+		case err != nil:
+			return "", err
+		case passed:
 		case bytes.HasPrefix(p.rest, []byte("<![CDATA[")):
 			s, err := p.until("<![CDATA[", "]]>")
 			if err != nil {

@@ -103,9 +103,7 @@ func (x screens) adapters() {
 		x.D.Graphics = append(x.D.Graphics, a)
 	}
 	x.D.Said("graphics", "present devices of the display class")
-	if r, is := x.Refused(devices...); is {
-		x.WhyNot(fact.AdapterCount, r, "")
-	}
+	x.NotWhole(devices, fact.AdapterCount)
 	x.interfaceLevel()
 }
 
@@ -155,8 +153,12 @@ var inside = map[uint32]bool{6: true, 11: true, 13: true, 0x80000000: true}
 
 func (x screens) displays() {
 	r := x.C.Get(Displays)
-	if r.Outcome != capture.OK || len(x.Lines(Devices)) == 0 {
+	if r.Outcome != capture.OK {
 		x.WhyNot(fact.DisplayCount, r, "the system lists no displays")
+		return
+	}
+	if len(x.Lines(Displays)) == 0 && len(x.Lines(Devices)) == 0 {
+		x.WhyNot(fact.DisplayCount, x.C.Get(Devices), noDevices)
 		return
 	}
 	x.D.Displays = []inventory.Display{}
@@ -197,9 +199,7 @@ func (x *decoder) devices() {
 		})
 	}
 	x.D.Said("drivers", "present devices, and the keys of their drivers")
-	if r, is := x.Refused(keys...); is {
-		x.WhyNot(fact.DriverCount, r, "") // the list is not whole
-	}
+	x.NotWhole(keys, fact.DriverCount)
 }
 
 // problems as the configuration manager numbers them; others keep their number.

@@ -16,8 +16,8 @@ const operators = ['eq', 'ne', 'gt', 'ge', 'lt', 'le', 'like', 'notlike', 'match
   'notcontains', 'replace', 'split', 'join', 'is', 'isnot', 'as']
 const types = ['string', 'byte', 'byte[]', 'int', 'long', 'uint32', 'bool', 'void', 'ref', 'scriptblock', 'Parameter',
   'BitConverter', 'Collections.ArrayList', 'Convert', 'DateTime', 'IntPtr', 'IO.File', 'Math',
-  'Microsoft.Win32.Registry', 'Rolltop.Native', 'Runtime.InteropServices.Marshal', 'Security.Principal.WindowsBuiltInRole',
-  'Security.Principal.WindowsIdentity', 'Security.Principal.WindowsPrincipal',
+  'Microsoft.Win32.Registry', 'Rolltop.Native', 'Runtime.InteropServices.Marshal',
+  'Security.Principal.WindowsBuiltInRole', 'Security.Principal.WindowsIdentity', 'Security.Principal.WindowsPrincipal',
   'System.Collections.ArrayList', 'System.Management.Automation.MethodInvocationException', 'Text.Encoding']
 const members = ['Add', 'Administrator', 'DriveFormat', 'Exception', 'GetBytes', 'GetCurrent', 'GetEnumerator',
   'GetLastWin32Error', 'GetUnresolvedProviderPathFromPSPath', 'GetValue', 'GetValueKind', 'IsInRole', 'Key', 'Length',
