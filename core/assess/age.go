@@ -56,10 +56,14 @@ func (d *Document) age(now time.Time) {
 const asOfDays = 7
 
 // Dated puts the day of the inventory into the answer on a machine that is ready, where
-// that is some days ago.
+// that is some days ago. Where it lies ahead, the answer is of no known day.
 func Dated(answer, disposition string, taken, now time.Time) string {
-	if n := days(taken, now); disposition == remedy.Ready.String() && n >= asOfDays {
+	switch n := days(taken, now); {
+	case disposition != remedy.Ready.String():
+	case n >= asOfDays:
 		return say.AsOf(answer, taken, n)
+	case n < -clockDays:
+		return say.NotNow(answer)
 	}
 	return answer
 }

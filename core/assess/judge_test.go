@@ -321,7 +321,7 @@ func TestAgeOfAnInventory(t *testing.T) {
 		said, stale, future   bool
 		certainty, answerEnds string
 	}{
-		{-2, true, false, true, "expected", "it can take Skerry 12 now."},
+		{-2, true, false, true, "expected", "it can take Skerry 12."},
 		{-1, false, false, false, "confirmed", "it can take Skerry 12 now."},
 		{0, false, false, false, "confirmed", "it can take Skerry 12 now."},
 		{1, true, false, false, "confirmed", "it can take Skerry 12 now."},

@@ -9,8 +9,12 @@ import (
 // AsOf puts the age of the inventory into the answer on a machine that is ready: it
 // was ready on that day, and may not be now.
 func AsOf(answer string, taken time.Time, days int) string {
-	return strings.TrimSuffix(strings.TrimSuffix(answer, "."),
-		" now") + ", as of " + Day(taken) + " (" + ago(days) + ")."
+	return strings.TrimSuffix(NotNow(answer), ".") + ", as of " + Day(taken) + " (" + ago(days) + ")."
+}
+
+// NotNow takes “now” out of the answer on a machine that is ready: of which day its inventory is, nobody knows.
+func NotNow(answer string) string {
+	return strings.TrimSuffix(strings.TrimSuffix(answer, "."), " now") + "."
 }
 
 func ago(days int) string { return Count(days, "day", "days") + " ago" }

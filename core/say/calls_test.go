@@ -102,6 +102,7 @@ var functions = map[string]any{
 	"NoPage":            say.NoPage,
 	"NoReason":          say.NoReason,
 	"NoStep":            say.NoStep,
+	"NotNow":            say.NotNow,
 	"NoStepFor":         say.NoStepFor,
 	"NotRead":           say.NotRead,
 	"Noted":             say.Noted,
