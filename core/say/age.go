@@ -12,7 +12,7 @@ func AsOf(answer string, taken time.Time, days int) string {
 	return strings.TrimSuffix(NotNow(answer), ".") + ", as of " + Day(taken) + " (" + ago(days) + ")."
 }
 
-// NotNow takes “now” out of the answer on a machine that is ready: of which day its inventory is, nobody knows.
+// NotNow takes “now” out of the answer on a machine that is ready: of which day its inventory is, is unknown.
 func NotNow(answer string) string {
 	return strings.TrimSuffix(strings.TrimSuffix(answer, "."), " now") + "."
 }
