@@ -29,9 +29,18 @@ type emulated struct {
 	Registry   []entry           `json:"registry"`
 	Structures bool              `json:"structures,omitempty" doc:"Its readings are structures that a program of the system lays out"`
 	Attests    *Attests          `json:"attests,omitempty" doc:"It has a made-up TPM, reports to a service, and proves what the TPM attests"`
+	Answers    *answers          `json:"answers,omitempty" doc:"Of services that the emulation does not have"`
 	Expect     map[string]string `json:"expect"`
 	Software   []string          `json:"software,omitempty"`
 	Drivers    []string          `json:"drivers,omitempty"`
+}
+
+// answers are what lab/windows/answers.c says.
+type answers struct {
+	Volume   string `json:"volume" doc:"How far the system volume is encrypted, whether that protects it, and how many keys of each type unlock it"`
+	Updates  string `json:"updates,omitempty" doc:"How many wait; without it, the service is switched off"`
+	Accounts string `json:"accounts" doc:"A letter each: l local, v linked to the vendor, o switched off"`
+	Backup   string `json:"backup" doc:"When the last one was finished, in seconds since 1970; empty where there was none"`
 }
 
 // entry is one value of the registry.
@@ -103,7 +112,7 @@ func readEmulated(only []string, part bool) (map[string]*emulated, error) {
 // emulation is what all registries of a kind of system start from: a directory of the emulation, and the programs.
 type emulation struct {
 	*windowsKind
-	work, fresh, collector, refuse string
+	work, fresh, collector, refuse, answers string
 }
 
 // windowsKind is a kind of the other system.
@@ -142,12 +151,43 @@ func (e *emulation) wine(dir string, args ...string) error {
 	return e.program(dir, append([]string{"wine"}, args...)...)
 }
 
+// objectClasses are the classes of objects that answers.c makes.
+var objectClasses = []string{"{76A64158-CB41-11D1-8B02-00600806D9B6}", "{4CB43D7F-7EEE-4906-8698-60DA1C38F2FE}"}
+
+// answering sets services up that the emulation does not have, and returns the program before the collector that says
+// what they answer.
+func (e *emulation) answering(dir string, a *answers) ([]string, error) {
+	system := filepath.Join(dir, "drive_c/windows/system32")
+	for _, name := range []string{"answers.dll", "netapi32.dll", "wevtapi.dll"} {
+		if err := command("cp", e.answers, filepath.Join(system, name)); err != nil {
+			return nil, err
+		}
+	}
+	for _, class := range objectClasses {
+		key := `HKLM\Software\Classes\CLSID\` + class + `\InprocServer32`
+		if err := errors.Join(
+			e.wine(dir, "reg", "add", key, "/ve", "/d", `C:\windows\system32\answers.dll`, "/f"),
+			e.wine(dir, "reg", "add", key, "/v", "ThreadingModel", "/d", "Both", "/f"),
+		); err != nil {
+			return nil, err
+		}
+	}
+	with := []string{
+		"env", "WINEDLLOVERRIDES=netapi32,wevtapi=n", "LAB_VOLUME=" + a.Volume, "LAB_ACCOUNTS=" + a.Accounts,
+		"LAB_BACKUP=" + a.Backup,
+	}
+	if a.Updates != "" {
+		with = append(with, "LAB_UPDATES="+a.Updates)
+	}
+	return with, nil
+}
+
 // emulate sets the emulation of a kind of system up.
 func emulate(work string, k *windowsKind) (*emulation, error) {
 	work = filepath.Join(work, k.arch)
 	e := &emulation{
 		windowsKind: k, work: work, fresh: filepath.Join(work, "fresh"), collector: filepath.Join(work, "collect.exe"),
-		refuse: filepath.Join(work, "refuse.exe"),
+		refuse: filepath.Join(work, "refuse.exe"), answers: filepath.Join(work, "answers.dll"),
 	}
 	if err := os.MkdirAll(e.fresh, 0o700); err != nil {
 		return nil, err
@@ -166,6 +206,8 @@ func emulate(work string, k *windowsKind) (*emulation, error) {
 		command(k.compiler, "-shared", "-Wl,--kill-at", "-o",
 			filepath.Join(e.fresh, "drive_c/windows/system32/tbs.dll"), "lab/windows/tbs.c", "-lws2_32"),
 		command(k.compiler, "-o", e.refuse, "lab/windows/refuse.c", "-ladvapi32"),
+		command(k.compiler, "-shared", "-Wl,--kill-at,--export-all-symbols", "-o", e.answers, "lab/windows/answers.c",
+			"-lole32", "-loleaut32", "-luuid"),
 		e.wine(e.fresh, "reg", "add", `HKCU\Software\Wine`, "/v", "Version", "/d", "win10", "/f"),
 	); err != nil {
 		return nil, err
@@ -199,7 +241,14 @@ func (e *emulation) run(name string, m *emulated) (*result, error) {
 	if len(m.Refused) > 0 {
 		args = slices.Concat([]string{e.refuse}, m.Refused, []string{"--"}, args)
 	}
-	proof, err := e.report(dir, m, args)
+	var with []string
+	if m.Answers != nil {
+		var err error
+		if with, err = e.answering(dir, m.Answers); err != nil {
+			return nil, err
+		}
+	}
+	proof, err := e.report(dir, m, with, args)
 	if err != nil {
 		return nil, err
 	}
@@ -261,10 +310,11 @@ func (e *emulation) structures(dir string, m *emulated, start time.Time) (*resul
 	return r, nil
 }
 
-// report runs the collector with its arguments; with a made-up TPM and a service of its own where it reports to one.
-func (e *emulation) report(dir string, m *emulated, args []string) (*proven, error) {
+// report runs the collector with its arguments, in an environment; with a made-up TPM and a service of its own where it
+// reports to one.
+func (e *emulation) report(dir string, m *emulated, with, args []string) (*proven, error) {
 	if m.Attests == nil {
-		return nil, e.wine(dir, args...)
+		return nil, e.program(dir, slices.Concat(with, []string{"wine"}, args)...)
 	}
 	ctx := context.Background()
 	to, err := startReporting(ctx, dir, nil)

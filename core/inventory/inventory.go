@@ -189,7 +189,7 @@ type Encryption struct {
 	PausedSince Opt[time.Time] `json:"paused_since,omitzero"`
 	TPMBound    Opt[bool]      `json:"tpm_bound,omitzero"`
 	KeyKept     Opt[bool]      `json:"key_kept,omitzero" doc:"Whether a recovery key is known to be kept; never the key"`
-	Protectors  []string       `json:"key_protectors,omitzero" doc:"Kinds of what unlocks it, never a key: tpm, tpm-and-pin, passphrase, recovery-key, security-key, smart-card, other"`
+	Protectors  []string       `json:"key_protectors,omitzero" doc:"Kinds of what unlocks it, never a key: tpm, tpm-and-pin, tpm-and-key-file, tpm-and-pin-and-key-file, passphrase, key-file, recovery-key, security-key, smart-card, other"`
 }
 
 // Member is one disk of a volume that spans several.

@@ -13,6 +13,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode"
+	"rolltop.example/rolltop/core/decode/linux"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/collect"
@@ -533,7 +534,7 @@ func TestCaptureHoldsNothingPersonal(t *testing.T) {
 		"/run/udev/data/b", "/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab",
 		"tpm12:/dev/tpm0", "statfs:/boot", "statfs:/efi", "/boot/EFI/", "/boot/efi/EFI/", "/efi/EFI/", "/.dockerenv",
 		"head:/sbin/init", "link:/sys/", "statfs:/", "sectors:/dev/", "cpuid", "tpm2:/dev/tpmrm0",
-		"protectors:/dev/",
+		"protectors:/dev/", linux.UpdateNote, linux.Prepared, linux.NameSwitch,
 	}
 	for _, r := range c.Records {
 		ok := false

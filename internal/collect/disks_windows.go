@@ -109,14 +109,21 @@ func (r *reader) health(h windows.Handle, name string) {
 
 // systemVolume asks about the volume with the system: where it lies, how large
 // it is, and its first sector as the disk holds it.
-func (r *reader) systemVolume() {
+// systemDrive is the letter of the drive that the system is on, with its colon, and the code of an error.
+func systemDrive() (string, uint32) {
 	dir, err := windows.GetSystemWindowsDirectory()
 	if err != nil || len(dir) < 2 {
-		r.add(win.Drive, nil, max(codeOf(err), 1))
+		return "", max(codeOf(err), 1)
+	}
+	return dir[:2], 0
+}
+
+func (r *reader) systemVolume() {
+	drive, code := systemDrive()
+	r.add(win.Drive, []byte(drive), code)
+	if code != 0 {
 		return
 	}
-	drive := dir[:2]
-	r.add(win.Drive, []byte(drive), 0)
 	root, err := windows.UTF16PtrFromString(drive + `\`)
 	if err != nil {
 		return

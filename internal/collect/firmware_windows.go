@@ -156,11 +156,13 @@ func (r *reader) tpm() {
 	if rec.Outcome != capture.OK {
 		return
 	}
-	source, command := win.Ask2, tpm.Command2()
+	questions := map[string][]byte{win.Ask2: tpm.Command2()}
 	if len(rec.Raw) >= 8 && rec.Raw[4] == 1 {
-		source, command = win.Ask12, tpm.Command12()
+		questions = map[string][]byte{win.Ask12: tpm.Command12(), win.Flags12: tpm.CommandFlags12()}
 	}
-	r.ask(source, func() ([]byte, uint32) { return submit(tbs, command) })
+	for source, command := range questions {
+		r.ask(source, func() ([]byte, uint32) { return submit(tbs, command) })
+	}
 }
 
 // submit asks the TPM one read-only question. The entry points after the first

@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // standIn writes tools that answer as the system's do: by path, arguments and
@@ -87,7 +88,10 @@ func macAnswers() map[string]map[string]string {
 			"info -plist disk0": plist(
 				`<dict><key>Size</key><integer>500277792768</integer><key>SolidState</key><true/><key>Internal</key><true/></dict>`),
 		},
-		"/usr/bin/fdesetup": {"status": "FileVault is On."},
+		"/usr/bin/fdesetup": {
+			"status": "FileVault is On.", "list": "somebody,71DE0000-0000-4000-8000-000000000009",
+			"haspersonalrecoverykey": "true", "hasinstitutionalrecoverykey": "false",
+		},
 	}
 }
 
@@ -126,6 +130,8 @@ func TestMacByItsTools(t *testing.T) {
 		"power.battery_percent":           "64",
 		"os.managed_by":                   "? not-offered",
 	})
+	expect.Same(t, "what unlocks it", strings.Join(d.Storage.System.Encryption.Protectors, " "),
+		"passphrase recovery-key")
 	// Of what the tools say, only what is on the list is kept.
 	for _, r := range c.Records {
 		for _, personal := range []string{"somebody", "activation_lock"} {

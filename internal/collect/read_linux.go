@@ -162,15 +162,18 @@ func (r *reader) link(path string) string {
 func (r *reader) system() {
 	for _, p := range []string{
 		"/proc/sys/kernel/hostname", "/proc/sys/kernel/arch", "/etc/os-release", "/usr/lib/os-release",
-		"/etc/locale.conf", "/etc/default/locale", "/proc/meminfo", "/run/systemd/container",
+		"/etc/locale.conf", "/etc/default/locale", "/proc/meminfo", "/run/systemd/container", linux.UpdateNote,
 	} {
 		r.file(p)
 	}
-	for _, p := range []string{
-		"/.dockerenv", "/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab",
-	} {
+	for _, p := range append([]string{
+		"/.dockerenv", "/run/.containerenv", "/run/reboot-required", linux.Prepared,
+	}, linux.Directory...) {
 		r.mark(p)
 	}
+	accounts := r.fetch(linux.NameSwitch, linux.NameSwitch, smallFile)
+	accounts.Raw = []byte(linux.OfAccounts(string(accounts.Raw))) // the rest says nothing of accounts
+	r.c.Add(accounts)
 	r.keep("head:/sbin/init", "/sbin/init", 64)
 }
 

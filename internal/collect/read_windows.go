@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"syscall"
+	"time"
 	"unsafe"
 
 	"golang.org/x/sys/windows"
@@ -35,6 +36,11 @@ func read(c *capture.Document, o Options) error {
 	c.Platform = "windows"
 	c.Elevated = elevated()
 	r := &reader{c: c, o: o}
+	start := time.Now()
+	slow := []later{
+		begin(win.Volume, protection),
+		begin(win.Updates, pendingUpdates),
+	}
 	r.system()
 	r.processor()
 	r.memory()
@@ -46,6 +52,7 @@ func read(c *capture.Document, o Options) error {
 	r.power()
 	r.management()
 	r.software()
+	r.finish(start, slow...)
 	return nil
 }
 
@@ -65,9 +72,14 @@ func other(c *capture.Document) string {
 // is not there, and that rights are missing. Negative ones of other families
 // are compared as 32 bits.
 var (
-	notOffered = []uint32{1, 50, 120, 127, 0xC0000002, 0xC0000003, 0xC00000BB}
-	notThere   = []uint32{2, 3, 203, 1168, 0xC0000100, 0x8028400F, 259}
-	refused    = []uint32{5, 1314, 1300, 0xC0000022, 0xC0000061, 0x80284012}
+	notOffered = []uint32{
+		1, 50, 120, 124, 127, 0xC0000002, 0xC0000003, 0xC00000BB,
+		15007,                                          // no such log
+		0x80040154, 0x80040155, 0x8004100E, 0x80041010, // no such class of objects, or no place for them
+		0x80070422, 0x80004001, // a service is switched off; not implemented
+	}
+	notThere = []uint32{2, 3, 203, 1168, 0xC0000100, 0x8028400F, 259}
+	refused  = []uint32{5, 1314, 1300, 0xC0000022, 0xC0000061, 0x80284012, 0x80041003, 0x80070005}
 )
 
 // record turns the outcome of a call into words; code 0 is success.
@@ -377,7 +389,7 @@ func licence() ([]byte, uint32) {
 
 func (r *reader) management() {
 	r.ask(win.Licence, licence)
-	r.ask(win.Joined, func() ([]byte, uint32) {
+	joined := r.ask(win.Joined, func() ([]byte, uint32) {
 		var name *uint16
 		var kind uint32
 		err := windows.NetGetJoinInformation(nil, &name, &kind)
@@ -386,6 +398,10 @@ func (r *reader) management() {
 		}
 		return binary.LittleEndian.AppendUint32(nil, kind), codeOf(err)
 	})
+	if b := joined.Raw; len(b) < 4 || binary.LittleEndian.Uint32(b) != windows.NetSetupDomainName {
+		r.ask(win.Accounts, accounts) // those of a machine that has joined a directory are the directory's
+	}
+	r.ask(win.BackupEvent, lastBackup)
 	names, code := subkeys(win.View64, win.KeyCloud)
 	if code == 0 && len(names) == 0 {
 		code = 2

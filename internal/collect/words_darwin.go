@@ -1,14 +1,15 @@
 package collect
 
 // RightsAdd says what administrator rights would add to an inventory.
-const RightsAdd = "Without administrator rights a start-up policy that only the security chip keeps may stay " +
-	"unknown; sudo adds it."
+const RightsAdd = "Without administrator rights a start-up policy that only the security chip keeps, and what " +
+	"unlocks an encrypted volume, may stay unknown; sudo adds them."
 
 // Explain says what is read of a machine, for the person whose machine it is.
 const Explain = `It reads (macOS), from values of the kernel and by the system's own tools:
   model, chip or processor, how many cores there are, memory
   serial number and platform UUID
   which drives there are, how large, how much is free, whether the volume is encrypted
+  which kinds of key unlock the volume, never a key and never whose (only with administrator rights)
   the policy of what may start
   graphics adapters, displays, battery and mains
   version and build of the system, and the host name

@@ -18,4 +18,5 @@ const Explain = `It reads (Linux):
   graphics adapters, connected displays, devices with their drivers, battery and mains
   the name and version of the installed system, and the host name
   whether a network interface is up; whether a restart is due; whether it has joined a directory
+  from where the system takes accounts, never an account; how many updates it found
   with --software, the installed packages that were asked for`

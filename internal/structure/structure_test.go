@@ -197,6 +197,7 @@ func receiver(e ast.Expr) string {
 func TestCollectorDependencies(t *testing.T) {
 	allowed := []string{
 		"go.yaml.in/yaml/v3", "golang.org/x/sys/unix", "golang.org/x/sys/windows", "golang.org/x/sys/windows/registry",
+		"github.com/go-ole/go-ole", "github.com/go-ole/go-ole/oleutil",
 	}
 	for _, target := range []string{"linux", "windows", "darwin"} {
 		for _, p := range list(t, []string{"GOOS=" + target, "CGO_ENABLED=0"}, "./cmd/rolltop-collect") {

@@ -60,8 +60,10 @@ named() { # MOUNT: the device that it names, where the file system has a number 
 }
 
 linux() {
-  for f in /proc/sys/kernel/hostname /proc/sys/kernel/arch /etc/os-release /usr/lib/os-release /etc/locale.conf /etc/default/locale /proc/meminfo /proc/cpuinfo /run/systemd/container; do file $f; done
-  for f in /.dockerenv /run/.containerenv /run/reboot-required /etc/sssd/sssd.conf /etc/krb5.keytab; do mark $f; done
+  for f in /proc/sys/kernel/hostname /proc/sys/kernel/arch /etc/os-release /usr/lib/os-release /etc/locale.conf /etc/default/locale /proc/meminfo /proc/cpuinfo /run/systemd/container /var/lib/update-notifier/updates-available; do file $f; done
+  # Of the name service switch, the line of accounts alone.
+  if [ -r /etc/nsswitch.conf ]; then sed -n '/^[[:space:]]*passwd:/{s/#.*//;p;q;}' /etc/nsswitch.conf | record /etc/nsswitch.conf ok; else missing /etc/nsswitch.conf /etc/nsswitch.conf; fi
+  for f in /.dockerenv /run/.containerenv /run/reboot-required /system-update /etc/sssd/sssd.conf /etc/krb5.keytab; do mark $f; done
   head_of head:/sbin/init /sbin/init 64
   cpu=/sys/devices/system/cpu
   names $cpu; file $cpu/present; file $cpu/cpu0/cpufreq/base_frequency; file $cpu/cpu0/cpufreq/bios_limit
@@ -137,6 +139,12 @@ tool() { # SOURCE TOOL ARGUMENTS…: one of the system's own tools
   source=$1; shift
   if [ -x "$1" ]; then out=$("$@" 2>/dev/null </dev/null) && printf '%s' "$out" | record "$source" ok; else record "$source" not-exposed </dev/null; fi
 }
+says_any() { # SOURCE TOOL ARGUMENTS…: only whether it says something
+  source=$1; shift
+  if out=$("$@" 2>/dev/null </dev/null); then
+    if [ -n "$out" ]; then record "$source" ok </dev/null; else record "$source" absent </dev/null; fi
+  else record "$source" not-exposed </dev/null; fi
+}
 pick() { # PROPERTY-LIST KEY…: these keys of it, as JSON
   list=$1; shift; sep=; printf '{'
   for key in "$@"; do
@@ -168,7 +176,9 @@ mac() {
   of_tool "tool:$io -a -rd1 -c IOPlatformExpertDevice" "0:IOPlatformSerialNumber 0:IOPlatformUUID" $io -a -rd1 -c IOPlatformExpertDevice
   of_tool "tool:$io -a -rn AppleSmartBattery" "0:BatteryInstalled 0:CurrentCapacity 0:MaxCapacity 0:DesignCapacity 0:ExternalConnected" $io -a -rn AppleSmartBattery
   of_tool "tool:$disk info -plist /" "APFSContainerFree APFSContainerSize FreeSpace TotalSize FilesystemType ParentWholeDisk" $disk info -plist /
-  tool "tool:/usr/bin/fdesetup status" /usr/bin/fdesetup status
+  vault=/usr/bin/fdesetup
+  says_any "tool:$vault list" $vault list
+  for a in status haspersonalrecoverykey hasinstitutionalrecoverykey; do tool "tool:$vault $a" $vault $a; done
   tool "tool:/usr/bin/profiles status -type enrollment" /usr/bin/profiles status -type enrollment
 }
 

@@ -209,6 +209,10 @@ var whereToLook = map[string]string{
 	"drivers": "Enter the drivers that a release requires by hand.",
 }
 
+// WhereToLook is where a person finds a fact, or all of a group, that a collector does not read; "" where nobody can
+// say.
+func WhereToLook(name string) string { return whereToLook[name] }
+
 // Rest gives every fact without a value a gap. notRead are those that this
 // platform could tell of and that are not read; other is the class of hardware
 // whose facts this machine does not have.

@@ -210,7 +210,7 @@ var RPMPlaces = []string{"/usr/lib/sysimage/rpm/rpmdb.sqlite", "/var/lib/rpm/rpm
 // notRead are the facts that Linux could tell of and this collector does not
 // read.
 var notRead = []string{
-	"os.account", "storage.system.encryption.key_kept", "backup", "os.pending_updates",
+	"storage.system.encryption.key_kept",
 }
 
 // none are the facts that no Linux has.

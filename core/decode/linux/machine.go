@@ -184,17 +184,10 @@ func (x *decoder) system() {
 			x.Set(fact.OSLanguage, tag, file)
 		}
 	}
-	for _, mark := range []string{"/etc/sssd/sssd.conf", "/etc/krb5.keytab"} {
-		if x.C.Get(mark).Outcome == capture.OK {
-			x.Set(fact.OSManagedBy, "a directory", mark)
-		}
-	}
-	if r := x.C.Get("/run/reboot-required"); r.Outcome == capture.OK {
-		x.SetBool(fact.OSPendingRestart, true, r.Source)
-	} else {
-		x.Gap(fact.OSPendingRestart, inventory.NotOffered,
-			"only some systems leave a mark when a restart is due, and there is none", "")
-	}
+	accounts(x)
+	updates(x)
+	noBackup(x)
+	restart(x)
 }
 
 func first(list ...string) string {

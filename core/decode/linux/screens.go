@@ -71,7 +71,13 @@ func (x screens) adapter(at, vendor, device, driver string) {
 		a.DriverVersion = build.Known(version)
 	}
 	i := strconv.Itoa(len(x.D.Graphics))
-	x.D.AddGap("graphics["+i+"].interface_level", inventory.NotOffered, "no file of the kernel tells it", "")
+	level := "graphics[" + i + "].interface_level"
+	x.D.AddGap(
+		level,
+		inventory.NotOffered,
+		"the kernel does not tell it; only a program that uses the adapter learns it",
+		"Let a program that lists the abilities of graphics drivers state the level, and enter it as "+level+".",
+	)
 	x.D.AddGap("graphics["+i+"].driver_model", inventory.NotOffered, "this system does not have one", "")
 	x.D.Graphics = append(x.D.Graphics, a)
 }

@@ -7,7 +7,6 @@ import (
 	"unicode"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/luks"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -152,7 +151,7 @@ func (x *decoder) protectors(layer string) {
 		return
 	}
 	found := []string{}
-	for _, k := range luks.Kinds() {
+	for _, k := range inventory.Unlocks() {
 		if slices.Contains(strings.Split(string(rec.Raw), "\n"), k) {
 			found = append(found, k)
 		}
@@ -160,7 +159,7 @@ func (x *decoder) protectors(layer string) {
 	from := "header of " + path.Base(source)
 	x.D.Storage.System.Encryption.Protectors = found
 	x.D.Said(fact.KeyProtectors.String(), from)
-	if slices.Contains(found, luks.TPM) || slices.Contains(found, luks.TPMAndPIN) {
+	if slices.Contains(found, inventory.ByTPM) || slices.Contains(found, inventory.ByTPMAndPIN) {
 		x.SetBool(fact.EncryptionTPMBound, true, from)
 		return
 	}

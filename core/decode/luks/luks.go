@@ -13,31 +13,16 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/decode/cursor"
+	"rolltop.example/rolltop/core/inventory"
 )
 
-// Kinds of what unlocks a volume. A key slot without a token takes a passphrase or a key file, and nothing tells
-// which.
-const (
-	TPM         = "tpm"
-	TPMAndPIN   = "tpm-and-pin"
-	Passphrase  = "passphrase"
-	RecoveryKey = "recovery-key"
-	SecurityKey = "security-key"
-	SmartCard   = "smart-card"
-	Other       = "other"
-)
-
-// Kinds are all of them.
-func Kinds() []string {
-	return []string{TPM, TPMAndPIN, Passphrase, RecoveryKey, SecurityKey, SmartCard, Other}
-}
-
-// tokens are the kinds by the type of a token, as those who make tokens publish it.
+// tokens are the kinds of what unlocks a volume, by the type of a token, as those who make tokens publish it. A key
+// slot without a token takes a passphrase or a key file, and nothing tells which.
 var tokens = map[string]string{
-	"systemd-tpm2":     TPM,
-	"systemd-recovery": RecoveryKey,
-	"systemd-fido2":    SecurityKey,
-	"systemd-pkcs11":   SmartCard,
+	"systemd-tpm2":     inventory.ByTPM,
+	"systemd-recovery": inventory.ByRecoveryKey,
+	"systemd-fido2":    inventory.BySecurityKey,
+	"systemd-pkcs11":   inventory.BySmartCard,
 }
 
 const (
@@ -77,7 +62,7 @@ func Size(b []byte) (int, error) {
 }
 
 // Protectors are the kinds of what unlocks the volume whose header stands at the front of b, in the order of
-// [Kinds]. A header whose checksum is wrong is an error.
+// [inventory.Unlocks]. A header whose checksum is wrong is an error.
 func Protectors(b []byte) ([]string, error) {
 	size, err := Size(b)
 	if err != nil {
@@ -102,7 +87,7 @@ func first(b []byte) []string {
 	out := []string{}
 	for i := range slots {
 		if binary.BigEndian.Uint32(b[slotsAt+i*slotLen:]) == slotInUse {
-			return append(out, Passphrase)
+			return append(out, inventory.ByPassphrase)
 		}
 	}
 	return out
@@ -134,9 +119,9 @@ func second(b []byte) ([]string, error) {
 			served[s] = true
 			switch {
 			case kind == "":
-				found[Other] = true
-			case kind == TPM && t.PIN:
-				found[TPMAndPIN] = true
+				found[inventory.ByOther] = true
+			case kind == inventory.ByTPM && t.PIN:
+				found[inventory.ByTPMAndPIN] = true
 			default:
 				found[kind] = true
 			}
@@ -144,10 +129,10 @@ func second(b []byte) ([]string, error) {
 	}
 	for s := range d.Slots {
 		if !served[s] {
-			found[Passphrase] = true
+			found[inventory.ByPassphrase] = true
 		}
 	}
-	return slices.DeleteFunc(Kinds(), func(k string) bool { return !found[k] }), nil
+	return slices.DeleteFunc(inventory.Unlocks(), func(k string) bool { return !found[k] }), nil
 }
 
 // checksum compares the checksum over the whole header, in which its own place counts as zeros.

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/luks"
+	"rolltop.example/rolltop/core/inventory"
 )
 
 // second is a header of version 2 of 16 KiB with a JSON.
@@ -120,7 +121,7 @@ func FuzzProtectors(f *testing.F) {
 			t.Errorf("%v, %v", kinds, err)
 		}
 		for _, k := range kinds {
-			if !slices.Contains(luks.Kinds(), k) {
+			if !slices.Contains(inventory.Unlocks(), k) {
 				t.Errorf("%q is no kind", k)
 			}
 		}

@@ -83,8 +83,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.updates()
 	x.backups()
 	x.management()
-	x.Gap(fact.OtherSystems, inventory.NotOffered,
-		"the system's tools do not tell which volumes hold other systems", "")
+	x.OtherSystems(func(name string) string { return "boot entry " + name }, false, partitions(x))
 	x.Rest("Macs", notRead, fact.OnlyPC)
 	return x.D
 }

@@ -164,6 +164,16 @@ func TestVariants(t *testing.T) {
 		{"encryption under way", func(m mac) {
 			m.ok(macos.Vault.Source(), "FileVault is On.\nEncryption in progress: Percent completed = 7\n")
 		}, map[string]string{"storage.system.encryption.state": "? not-offered"}},
+		{"the tool answers administrators alone", func(m mac) {
+			m.unlocked(capture.NotExposed, "true", "true")
+		}, map[string]string{"storage.system.encryption.key_protectors": "? needs-rights"}},
+		{"it does not answer an administrator either", func(m mac) {
+			m.Elevated = true
+			m.unlocked(capture.NotExposed, "true", "true")
+		}, map[string]string{"storage.system.encryption.key_protectors": "? not-offered"}},
+		{"a partition that may only hold data", func(m mac) {
+			m.partitions("Apple_APFS", "Microsoft Basic Data")
+		}, map[string]string{"storage.other_systems": "? not-offered"}},
 		{"another language", func(m mac) { m.ok(macos.Vault.Source(), "FileVault ist aktiviert.\n") },
 			map[string]string{"storage.system.encryption.state": "? not-offered"}},
 
@@ -318,4 +328,52 @@ func TestEverySourceCanFail(t *testing.T) {
 			}
 		}
 	}
+}
+
+// What unlocks the volume, and other systems: lists that the tools do not tell the whole of.
+func TestListsThatMayLackSome(t *testing.T) {
+	for _, c := range []struct {
+		name, fact, want string
+		change           func(mac)
+	}{
+		{"a password and both keys for recovery", "storage.system.encryption.key_protectors", "passphrase recovery-key",
+			func(m mac) { m.unlocked(capture.OK, "true", "true") }},
+		{"no password, and the key of whoever manages it", "storage.system.encryption.key_protectors", "recovery-key",
+			func(m mac) { m.unlocked(capture.Absent, "false", "true") }},
+		{"nothing that the tool tells of", "storage.system.encryption.key_protectors", "",
+			func(m mac) { m.unlocked(capture.Absent, "false", "false") }},
+		{"a partition for the root of another system", "storage.other_systems", "a root partition of Linux",
+			func(m mac) { m.partitions("EFI", "4F68BCE3-E8CD-4DB1-96E7-FBCAF984B709") }},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			m := sound()
+			c.change(m)
+			d := macos.Decode(m.Document)
+			lists := map[string][]string{
+				"storage.system.encryption.key_protectors": d.Storage.System.Encryption.Protectors,
+				"storage.other_systems":                    d.Storage.OtherSystems,
+			}
+			expect.Same(t, c.fact, strings.Join(lists[c.fact], " "), c.want)
+			if d.GapOf(c.fact) == nil {
+				t.Errorf("%s is said to be whole", c.fact)
+			}
+		})
+	}
+}
+
+// unlocked is what the tool says of who and what unlocks the volume.
+func (m mac) unlocked(users, own, managed string) {
+	m.Add(capture.Record{Source: macos.VaultUsers.Source(), Outcome: users, Errno: 1})
+	m.ok(macos.VaultKey.Source(), own)
+	m.ok(macos.VaultManaged.Source(), managed)
+}
+
+// partitions are those of its disk, by the names that the tool has for their types.
+func (m mac) partitions(types ...string) {
+	list := make([]string, len(types))
+	for i, t := range types {
+		list[i] = `{"Content":"` + t + `"}`
+	}
+	m.ok(macos.DiskList.Source(), `{"WholeDisks":["disk0"],"AllDisksAndPartitions":[{"DeviceIdentifier":"disk0",`+
+		`"Content":"GUID_partition_scheme","Partitions":[`+strings.Join(list, ",")+`]}]}`)
 }

@@ -81,7 +81,13 @@ var (
 		"/usr/sbin/diskutil", []string{"list", "-plist", "physical"}, List,
 		[]string{"WholeDisks", "AllDisksAndPartitions", "DeviceIdentifier", "Partitions", "Content", "Size"},
 	}
-	Vault  = Tool{"/usr/bin/fdesetup", []string{"status"}, Text, nil}
+	Vault = Tool{"/usr/bin/fdesetup", []string{"status"}, Text, nil}
+	// Whether people unlock the volume, by a password; never who. The keys for recovery: of this Mac, and of whoever
+	// manages it.
+	VaultUsers   = Tool{"/usr/bin/fdesetup", []string{"list"}, Mark, nil}
+	VaultKey     = Tool{"/usr/bin/fdesetup", []string{"haspersonalrecoverykey"}, Text, nil}
+	VaultManaged = Tool{"/usr/bin/fdesetup", []string{"hasinstitutionalrecoverykey"}, Text, nil}
+
 	Policy = Tool{
 		"/usr/sbin/nvram", []string{"-x", "94b73556-2197-4702-82a8-3e1337dafbfb:AppleSecureBootPolicy"}, List,
 		[]string{"94b73556-2197-4702-82a8-3e1337dafbfb:AppleSecureBootPolicy"},
@@ -91,7 +97,10 @@ var (
 )
 
 // Tools are all that are asked, apart from [DiskInfo] of each disk.
-var Tools = []Tool{Platform, Tables, Battery, Hardware, Screens, RootInfo, DiskList, Vault, Policy, Enrolled, Directory}
+var Tools = []Tool{
+	Platform, Tables, Battery, Hardware, Screens, RootInfo, DiskList, Vault, VaultUsers, VaultKey, VaultManaged, Policy,
+	Enrolled, Directory,
+}
 
 var volumeKeys = []string{
 	"APFSContainerFree", "APFSContainerSize", "FreeSpace", "TotalSize", "Size", "FilesystemType", "ParentWholeDisk",

@@ -171,6 +171,7 @@ func (x *decoder) encryption() {
 	case ok && strings.Contains(status, "is On"):
 		x.Set(fact.EncryptionState, "on", Vault.Source())
 		x.Set(fact.EncryptionKind, "platform", Vault.Source())
+		unlocks(x)
 	case ok && strings.Contains(status, "is Off"):
 		x.Set(fact.EncryptionState, "off", Vault.Source())
 		x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
@@ -178,6 +179,61 @@ func (x *decoder) encryption() {
 	default:
 		x.Why("storage.system.encryption", x.C.Get(Vault.Source()), "the system's tool does not report it")
 	}
+}
+
+// unlocks are the kinds of what unlocks the system volume. The tool answers administrators alone. It does not tell of
+// an account of the vendor, nor of a key that device management holds, so that the list may lack some.
+func unlocks(x *decoder) {
+	users, own, managed := x.C.Get(VaultUsers.Source()), x.C.Get(VaultKey.Source()), x.C.Get(VaultManaged.Source())
+	for _, r := range []capture.Record{users, own, managed} {
+		if r.Outcome == capture.OK || r.Outcome == capture.Absent {
+			continue
+		}
+		if r.Outcome == capture.NotExposed && !x.C.Elevated {
+			r.Outcome = capture.Denied // the tool ends with an error
+		}
+		x.WhyNot(fact.KeyProtectors, r, "the system's tool does not list what unlocks the volume")
+		return
+	}
+	found := []string{}
+	if users.Outcome == capture.OK {
+		found = append(found, inventory.ByPassphrase)
+	}
+	for _, key := range []capture.Record{own, managed} {
+		if strings.TrimSpace(string(key.Raw)) == "true" && !slices.Contains(found, inventory.ByRecoveryKey) {
+			found = append(found, inventory.ByRecoveryKey)
+		}
+	}
+	x.D.Storage.System.Encryption.Protectors = found
+	x.D.Said(fact.KeyProtectors.String(), VaultUsers.Source()+", "+VaultKey.Source())
+	x.Gap(fact.KeyProtectors, inventory.NotOffered,
+		"the system's tools do not tell whether an account of the vendor, or device management, unlocks it, too", "")
+}
+
+// kindsOfPartitions are the types of partitions by the names that the tool has for them; it writes others as they are.
+var kindsOfPartitions = map[string]string{
+	"Linux Filesystem": "0fc63daf-8483-4772-8e79-3d69d8477de4", "Linux LVM": "e6d6d379-f507-44c2-a23c-238f2a3df928",
+	"Linux RAID": "a19d880f-05fc-4d3b-a006-743f0f84911e", "Linux": "83", "Windows_NTFS": "07",
+	"Microsoft Basic Data": "ebd0a0a2-b9e5-4433-87c0-68b6b72699c7",
+	"Microsoft Reserved":   "e3c9e316-0b5c-4db8-817d-f92df00215ae",
+	"Windows Recovery":     "de94bba4-06d1-4d40-a16a-bfd50179d6ac",
+}
+
+// partitions are those of all disks, by type.
+func partitions(x *decoder) []build.Partition {
+	all, _ := find(x.tool(DiskList), "AllDisksAndPartitions").([]any)
+	var out []build.Partition
+	for _, d := range all {
+		parts, _ := find(d, "Partitions").([]any)
+		for _, p := range parts {
+			content := words(find(p, "Content"))
+			if kind := kindsOfPartitions[content]; kind != "" {
+				content = kind
+			}
+			out = append(out, build.Partition{Type: strings.ToLower(content)})
+		}
+	}
+	return out
 }
 
 // startUp is the policy of what may start: Macs with a chip of their own name

@@ -10,6 +10,7 @@ import (
 	"encoding/hex"
 	"hash/crc32"
 	"strings"
+	"time"
 	"unicode/utf16"
 
 	"rolltop.example/rolltop/core/decode/cpu"
@@ -294,6 +295,25 @@ func TPM12Answer(manufacturer string, major, minor byte) string {
 	info := "\x00\x30\x01\x02" + string([]byte{major, minor}) + "\x00\x02\x03" + (manufacturer + "\x00\x00\x00")[:4] +
 		"\x00\x00"
 	return "\x00\xC4" + be(uint32(14+len(info))) + be(0) + be(uint32(len(info))) + info
+}
+
+// TPM12Flags is the answer to the question for the permanent flags.
+func TPM12Flags(enabled, activated bool) string {
+	be := func(v uint32) string { return string(binary.BigEndian.AppendUint32(nil, v)) }
+	no := func(is bool) byte {
+		if is {
+			return 0
+		}
+		return 1
+	}
+	flags := "\x00\x1F" + string([]byte{no(enabled), 1, no(activated)}) + Zeros(16)
+	return "\x00\xC4" + be(uint32(14+len(flags))) + be(0) + be(uint32(len(flags))) + flags
+}
+
+// EventTime is a time as the log of events of Windows has it: an EVT_VARIANT with a FILETIME.
+func EventTime(at time.Time) string {
+	const from1601To1970, filetime = 11_644_473_600, 17
+	return U64(uint64(at.Unix()+from1601To1970)*10_000_000) + U32(0) + U32(filetime)
 }
 
 // TPM2Table is the ACPI table that announces a TPM 2.0, with a start method.

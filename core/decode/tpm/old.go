@@ -10,8 +10,11 @@ import (
 const (
 	tagRequest12   = 0x00C1
 	getCapability1 = 0x00000065
+	capFlag        = 0x00000004
 	capVersion12   = 0x0000001A
+	flagPermanent  = 0x00000108
 	tagVersionInfo = 0x0030
+	tagPermanent   = 0x001F
 )
 
 // Command12 asks a TPM 1.2 for its version and maker.
@@ -45,6 +48,35 @@ func Reply12(b []byte) (Info, error) {
 		in.Version = "1.2"
 	}
 	return in, nil
+}
+
+// CommandFlags12 asks a TPM 1.2 for its permanent flags.
+func CommandFlags12() []byte {
+	b := binary.BigEndian.AppendUint16(nil, tagRequest12)
+	for _, w := range []uint32{22, getCapability1, capFlag, 4, flagPermanent} {
+		b = binary.BigEndian.AppendUint32(b, w)
+	}
+	return b
+}
+
+// ReplyFlags12 decodes the answer to [CommandFlags12]: TPM_PERMANENT_FLAGS (TPM Main Specification, part 2, section
+// 7.1), which begin with a tag and a byte each for disable, ownership and deactivated.
+func ReplyFlags12(b []byte) (enabled, activated bool, err error) {
+	code, body, err := reply(b)
+	switch {
+	case err != nil:
+		return false, false, err
+	case code != 0:
+		return false, false, fmt.Errorf("tpm: it answers with the code %#x", code)
+	case len(body) < 4+5:
+		return false, false, errors.New("tpm: the answer is too short")
+	}
+	flags := body[4:]
+	disable, deactivated := flags[2], flags[4]
+	if binary.BigEndian.Uint16(flags) != tagPermanent || disable > 1 || deactivated > 1 {
+		return false, false, errors.New("tpm: the answer holds no permanent flags")
+	}
+	return disable == 0, deactivated == 0, nil
 }
 
 // Announced is what an ACPI table says of a TPM.

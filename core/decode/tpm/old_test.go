@@ -1,6 +1,7 @@
 package tpm_test
 
 import (
+	"fmt"
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/sample"
@@ -27,6 +28,35 @@ func TestReply12(t *testing.T) {
 	}
 }
 
+func TestReplyFlags12(t *testing.T) {
+	for _, want := range [][2]bool{{true, true}, {true, false}, {false, true}, {false, false}} {
+		t.Run(fmt.Sprint(want), func(t *testing.T) {
+			enabled, activated, err := tpm.ReplyFlags12([]byte(sample.TPM12Flags(want[0], want[1])))
+			expect.NoError(t, err)
+			expect.Same(t, "what it says", [2]bool{enabled, activated}, want)
+		})
+	}
+	good := sample.TPM12Flags(true, true)
+	for name, bad := range map[string]string{
+		"nothing": "", "a code": "\x00\xC4\x00\x00\x00\x0A\x00\x00\x00\x2D", "cut": good[:18],
+		"another structure":     good[:14] + "\x00\x20" + good[16:],
+		"no truth of the first": good[:16] + "\x02" + good[17:],
+		"no truth of the third": good[:18] + "\x02" + good[19:],
+	} {
+		t.Run(name, func(t *testing.T) {
+			if _, _, err := tpm.ReplyFlags12([]byte(bad)); err == nil {
+				t.Errorf("%q was taken", bad)
+			}
+		})
+	}
+	expect.Same(
+		t,
+		"the question",
+		fmt.Sprintf("%x", tpm.CommandFlags12()),
+		"00c10000001600000065000000040000000400000108",
+	)
+}
+
 func TestTable(t *testing.T) {
 	for start, firmware := range map[uint32]bool{2: true, 6: false, 7: false, 11: true} {
 		a, err := tpm.Table([]byte(sample.TPM2Table(start)))
@@ -47,10 +77,12 @@ func TestTable(t *testing.T) {
 func FuzzOld(f *testing.F) {
 	f.Add([]byte(sample.TPM12Answer("PLVR", 18, 158)))
 	f.Add([]byte(sample.TPM2Table(7)))
+	f.Add([]byte(sample.TPM12Flags(true, false)))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		if in, err := tpm.Reply12(b); err == nil && len(in.Manufacturer) > 4 {
 			t.Errorf("%+v", in)
 		}
 		_, _ = tpm.Table(b)
+		_, _, _ = tpm.ReplyFlags12(b)
 	})
 }

@@ -180,12 +180,13 @@ func (x *decoder) kindOfTable(a tpm.Announced) {
 func (x *decoder) decodeTPM(b []byte) {
 	version, iface := binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:])
 	info, asked, err := tpm.Info{}, x.C.Get(Ask2), error(nil)
-	state := "ready"
+	state, flags := "ready", capture.Record{}
 	switch version {
 	case 1:
 		x.Set(fact.TPMVersion, "1.2", TBS)
 		asked = x.C.Get(Ask12)
 		info, err = tpm.Reply12(asked.Raw)
+		state, flags = stateBefore2(x)
 	case 2:
 		x.Set(fact.TPMVersion, "2.0", TBS)
 		x.OnlyBefore2()
@@ -199,13 +200,39 @@ func (x *decoder) decodeTPM(b []byte) {
 	if info.Failed {
 		state = "not-ready"
 	}
-	if asked.Outcome == capture.Failed { // a TPM that does not answer is not known to work
+	switch {
+	case asked.Outcome == capture.Failed: // a TPM that does not answer is not known to work
 		x.WhyNot(fact.TPMState, asked, "")
-	} else {
+	case state == "":
+		x.WhyNot(fact.TPMState, flags, notAskedFlags)
+	default:
 		x.Set(fact.TPMState, state, TBS)
 	}
 	x.TPMAnswered(info, asked)
 	if kind := map[uint32]string{2: "firmware", 4: "virtual", 5: "discrete"}[iface]; kind != "" {
 		x.Set(fact.TPMKind, kind, TBS)
 	}
+}
+
+const notAskedFlags = "this TPM was not asked whether it is enabled and activated"
+
+// stateBefore2 is the state of a TPM 1.2 by its permanent flags, and what came of asking for them. Without them, it is
+// unknown.
+func stateBefore2(x *decoder) (string, capture.Record) {
+	r := x.C.Get(Flags12)
+	enabled, activated, err := tpm.ReplyFlags12(r.Raw)
+	if err != nil {
+		if r.Outcome == capture.OK {
+			r.Outcome, r.Detail = capture.Failed, err.Error()
+		}
+		x.WhyNot(fact.TPMEnabled, r, notAskedFlags)
+		x.WhyNot(fact.TPMActivated, r, notAskedFlags)
+		return "", r
+	}
+	x.SetBool(fact.TPMEnabled, enabled, Flags12)
+	x.SetBool(fact.TPMActivated, activated, Flags12)
+	if enabled && activated {
+		return "ready", r
+	}
+	return "off", r
 }

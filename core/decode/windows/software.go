@@ -137,9 +137,7 @@ func (x *decoder) management() {
 	case cloud:
 		x.Set(fact.OSAccount, "directory", `HKLM\`+KeyCloud)
 	default:
-		x.RefusedOr(fact.OSAccount,
-			"the machine has joined no directory; which kind of account its people use is not read",
-			Joined, View64.Mark(KeyCloud, "*"))
+		accounts(x)
 	}
 	var by []string
 	if joined == 3 {

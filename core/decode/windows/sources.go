@@ -23,11 +23,13 @@ const (
 	TBS           = "Tbsi_GetDeviceInfo"                 // TPM_DEVICE_INFO
 	Ask2          = "Tbsip_Submit_Command:2.0"           // the answer to tpm.Command2
 	Ask12         = "Tbsip_Submit_Command:1.2"           // the answer to tpm.Command12
+	Flags12       = "Tbsip_Submit_Command:1.2/flags"     // the answer to tpm.CommandFlags12
 	Drive         = "GetSystemWindowsDirectory"          // the drive letter, as C:
 	Extents       = "IOCTL_VOLUME_GET_VOLUME_DISK_EXTENTS"
 	Space         = "GetDiskFreeSpaceEx"   // free to the caller, size, free: 64 bits each
 	Filesystem    = "GetVolumeInformation" // its name
 	VolumeHead    = "first sector of the system volume"
+	Volume        = "Win32_EncryptableVolume" // a line each of a method, its code and its answer: see protection
 	ESPSpace      = "GetDiskFreeSpaceEx:EFI system partition"
 	ESPLoader     = "loader on the EFI system partition" // a mark: there or not
 	Disks         = "disks/"                             // the numbers
@@ -38,8 +40,11 @@ const (
 	PowerStatus   = "GetSystemPowerStatus"
 	Uplinks       = "GetAdaptersAddresses" // a line of type and status each
 	Joined        = "NetGetJoinInformation"
-	Licence       = "SLIsGenuineLocal"   // SL_GENUINE_STATE of the system
-	SoftwareNamed = "software asked for" // a line each of the titles that were to be kept; * for all
+	Accounts      = "NetUserGetInfo:24"                    // the kind of each account, and whether there are more
+	BackupEvent   = "EvtRender:Microsoft-Windows-Backup/4" // EVT_VARIANT of when a backup was finished
+	Updates       = "IUpdateSearcher.Search"               // how many updates wait, from what the system found before
+	Licence       = "SLIsGenuineLocal"                     // SL_GENUINE_STATE of the system
+	SoftwareNamed = "software asked for"                   // a line each of the titles that were to be kept; * for all
 )
 
 // Table is an ACPI table.

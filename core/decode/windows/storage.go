@@ -256,21 +256,27 @@ func (x *decoder) esp(t partition.Table) {
 	}
 }
 
-// encryption: the system notes when its volume was protected at start, which
-// anyone may read; the sector that says the rest needs rights.
+// encryption: the system tells administrators how far the volume is encrypted. It also notes when the volume was
+// protected at start, which anyone may read. The first sector says the rest.
 func (x *decoder) encryption() {
-	head := x.C.Get(VolumeHead)
+	head, volume := x.C.Get(VolumeHead), readEncryptable(x.C.Get(Volume))
+	if volume.state(x) {
+		volume.unlocks(x)
+		return
+	}
 	if n, ok := x.keyNumber(KeyEncryption, "BootStatus"); ok && n == 1 {
 		x.Set(fact.EncryptionState, "on", `HKLM\`+KeyEncryption)
 		x.Set(fact.EncryptionKind, "platform", `HKLM\`+KeyEncryption)
+		volume.unlocks(x)
 		return
 	}
 	if head.Outcome == capture.OK && len(head.Raw) >= 512 {
 		if string(head.Raw[3:11]) == "-FVE-FS-" {
-			// The sector does not say whether protection is paused: with a key in the
-			// clear, it looks the same.
-			x.Set(fact.EncryptionState, "on", VolumeHead)
+			// With a key in the clear, the sector looks the same.
+			x.RefusedOr(fact.EncryptionState,
+				"the volume is encrypted, and nothing tells whether its protection is paused", Volume)
 			x.Set(fact.EncryptionKind, "platform", VolumeHead)
+			volume.unlocks(x)
 			return
 		}
 		if string(head.Raw[3:7]) == "NTFS" {

@@ -28,8 +28,7 @@ type decoder struct {
 // notRead are the facts that Windows could tell of and this collector does not
 // read.
 var notRead = []string{
-	"storage.system.encryption.key_kept", "firmware.settings_interface", "os.pending_updates",
-	"backup",
+	"storage.system.encryption.key_kept", "firmware.settings_interface",
 }
 
 // Decode makes the inventory. Every fact of the catalogue is known or has a
@@ -52,6 +51,8 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.power()
 	x.management()
 	licence(x)
+	updates(x)
+	backups(x)
 	x.restart()
 	x.isolation()
 	x.environment()

@@ -335,7 +335,9 @@ func TestVariants(t *testing.T) {
 
 		{"encrypted by the sector",
 			func(c pc) { c.ok(windows.VolumeHead, sample.Put(512, map[int]string{0: "\xEB\x58\x90-FVE-FS-"})) },
-			map[string]string{"storage.system.encryption.state": "on", "storage.system.encryption.kind": "platform"}},
+			map[string]string{
+				"storage.system.encryption.state": "? not-offered", "storage.system.encryption.kind": "platform",
+			}},
 		{"encrypted by the registry", func(c pc) { c.number(windows.KeyEncryption, "BootStatus", 1) },
 			map[string]string{"storage.system.encryption.state": "on"}},
 		{"a registry that says no is no proof", func(c pc) {
@@ -404,19 +406,21 @@ func TestVariants(t *testing.T) {
 			map[string]string{"os.build": "4104", "os.version": "? not-offered"}},
 	}
 	for _, tt := range tests {
-		t.Run(tt.name, func(t *testing.T) {
-			c := sound()
-			tt.change(c)
-			d := windows.Decode(c.Document)
-			f := fact.Read(d)
-			for name, want := range tt.want {
-				r := f.Get(fact.ByName(name).ID)
-				got := r.Plain()
-				if got != want {
-					t.Errorf("%s is %q, want %q (%s)", name, got, want, r.Source)
-				}
-			}
-		})
+		t.Run(tt.name, func(t *testing.T) { changed(t, tt.change, tt.want) })
+	}
+}
+
+// changed holds what a changed PC has against what it must have, by the names of facts.
+func changed(t *testing.T, change func(pc), want map[string]string) {
+	t.Helper()
+	c := sound()
+	change(c)
+	f := fact.Read(windows.Decode(c.Document))
+	for name, want := range want {
+		r := f.Get(fact.ByName(name).ID)
+		if got := r.Plain(); got != want {
+			t.Errorf("%s is %q, want %q (%s)", name, got, want, r.Source)
+		}
 	}
 }
 

@@ -1,6 +1,8 @@
 package machines
 
 import (
+	"time"
+
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/sample"
 	win "rolltop.example/rolltop/core/decode/windows"
@@ -67,6 +69,9 @@ func readyLaptop() *machine {
 	m.ok(win.ESPSpace, sample.U64(240<<20)+sample.U64(260<<20)+sample.U64(240<<20))
 	m.ok(win.ESPLoader, "")
 	m.ok(win.View64.Value(win.KeyEncryption, "BootStatus"), number(1))
+	m.encrypts(1, 1, 1, 3)
+	m.ok(win.BackupEvent, sample.EventTime(m.TakenAt.Add(-40*time.Hour)))
+	m.ok(win.Updates, "2")
 	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(1)),
 		sample.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, id(1)),
 		sample.BootEntry("Older Lodestar", `\EFI\older\loader.efi`, id(77)))

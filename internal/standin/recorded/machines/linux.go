@@ -2,6 +2,7 @@ package machines
 
 import (
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/linux"
 	"rolltop.example/rolltop/core/decode/sample"
 )
 
@@ -36,11 +37,14 @@ func linuxBase(name string, pc sample.PC, c sample.CPU, visibleKiB string) *mach
 		"/sys/bus/pci/devices/": "0000:00:02.0", "/sys/bus/pci/devices/0000:00:02.0/class": "0x030000\n",
 		"/sys/bus/pci/devices/0000:00:02.0/vendor": "0x7e5a\n", "/sys/bus/pci/devices/0000:00:02.0/device": "0x0b24\n",
 		"link:/sys/bus/pci/devices/0000:00:02.0/driver": "../../../bus/pci/drivers/lantern",
+		linux.NameSwitch: "passwd: files systemd sss\n",
+		linux.UpdateNote: "5 updates can be applied immediately.\n2 of these updates are standard security updates.\n",
 	})
 	for _, n := range []string{"0", "1", "2", "3"} {
 		m.ok("/sys/devices/system/cpu/cpu"+n+"/topology/physical_package_id", "0\n")
 		m.ok("/sys/devices/system/cpu/cpu"+n+"/topology/thread_siblings_list", n+"\n")
 	}
+	m.no(capture.Absent, 2, linux.Prepared, linux.Directory[0], linux.Directory[1])
 	m.no(capture.Absent, 2, "/run/reboot-required", "/.dockerenv", "/run/.containerenv")
 	return m
 }

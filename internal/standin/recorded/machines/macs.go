@@ -81,6 +81,7 @@ func macBase(x mac) *machine {
 	}
 	m.ok(macos.Enrolled.Source(), "Enrolled via DEP: No\nMDM enrollment: No\n")
 	m.no(capture.Absent, 0, macos.Directory.Source())
+	m.no(capture.NotExposed, 1, macos.VaultUsers.Source(), macos.VaultKey.Source(), macos.VaultManaged.Source())
 	m.ok(macos.Interfaces, "en0 running\nen1 down\n")
 	m.ok(macos.VersionFile, `{"ProductName":"Fathom","ProductVersion":"`+x.version+`","ProductBuildVersion":"`+x.build+
 		`"}`)

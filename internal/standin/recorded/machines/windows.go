@@ -2,6 +2,7 @@ package machines
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -211,6 +212,14 @@ func windowsBase(
 		refused = capture.Absent
 	}
 	m.no(refused, 5, win.VolumeHead, win.ESPSpace, win.ESPLoader)
+	if elevated {
+		m.encrypts(0, 0)
+	} else {
+		m.no(capture.Denied, 5, win.Volume)
+	}
+	m.ok(win.Accounts, win.AccountLocal)
+	m.ok(win.Updates, "0")
+	m.no(capture.Absent, 259, win.BackupEvent)
 	m.no(capture.Absent, 2, win.Table("TPM2"), win.Table("TCPA"))
 	return m
 }
@@ -245,7 +254,23 @@ func (m *machine) tpm(version uint32, manufacturer string) {
 		m.ok(win.Ask2, sample.TPM2Answer(manufacturer, 7, 2))
 	} else {
 		m.ok(win.Ask12, sample.TPM12Answer(manufacturer, 4, 32))
+		m.ok(win.Flags12, sample.TPM12Flags(true, true))
 	}
+}
+
+// encrypts is what the system says of the encryption of its volume: how far it is, whether it protects, and the types
+// of what unlocks it.
+func (m *machine) encrypts(converted, protects int, types ...int) {
+	out := fmt.Sprintf("%s 0 %d\n%s 0 %d\n%s 0 %d\n", win.Conversion, converted, win.Protects, protects, win.Unlocks(0),
+		len(types))
+	for kind := 1; kind <= win.Protectors; kind++ {
+		n := 0
+		if slices.Contains(types, kind) {
+			n = 1
+		}
+		out += fmt.Sprintf("%s 0 %d\n", win.Unlocks(kind), n)
+	}
+	m.ok(win.Volume, out)
 }
 
 func (m *machine) noTPM() { m.no(capture.Absent, 0x8028400F, win.TBS) }
