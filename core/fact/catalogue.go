@@ -63,6 +63,7 @@ type Def struct {
 	Aspect Aspect
 	On     Platform
 	Words  map[string]string // of a Word: the document's word → the sentence's
+	Items  map[string]string // of a Set: the same for its items, where the sentence has another word
 	About  string            // one line for the documentation
 	// Derived facts are worked out from others and have no key of their own.
 	Derived bool

@@ -127,6 +127,7 @@ var firmwareFacts = []Def{
 		On:    OnlyPC,
 		in:    items(func(d *document) *[]string { return &d.Firmware.SettingsOffered }),
 		About: "Of secure-boot, tpm and legacy-support, those that the running system can change",
+		Items: map[string]string{"secure-boot": "secure boot", "tpm": "TPM", "legacy-support": "legacy support"},
 	},
 	{
 		ID:      FirmwareUpdate,

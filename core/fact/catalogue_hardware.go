@@ -333,6 +333,14 @@ var storageFacts = []Def{
 		Aspect: State,
 		in:     items(func(d *document) *[]string { return &d.Storage.System.Encryption.Protectors }),
 		About:  "Kinds only, never a key",
+		Items: map[string]string{
+			inventory.ByTPM: "the TPM", inventory.ByTPMAndPIN: "the TPM with a PIN",
+			inventory.ByTPMAndKey:    "the TPM with a key file",
+			inventory.ByTPMPINAndKey: "the TPM with a PIN and a key file", inventory.ByPassphrase: "a passphrase",
+			inventory.ByKeyFile: "a key file", inventory.ByRecoveryKey: "a recovery key",
+			inventory.BySecurityKey: "a security key", inventory.BySmartCard: "a smart card",
+			inventory.ByOther: "something else",
+		},
 	},
 	{
 		ID:    EncryptionPausedAt,

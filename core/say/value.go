@@ -37,15 +37,15 @@ func Value(def *fact.Def, v fact.Value) string {
 	return v.Text()
 }
 
-// itemsOf are the items of a set as they are said: attested facts by their labels.
+// itemsOf are the items of a set as they are said: attested facts by their labels, others as the fact says.
 func itemsOf(def *fact.Def, items []string) []string {
-	if def.ID != fact.AttestedFacts {
-		return items
-	}
 	out := make([]string, len(items))
 	for i, name := range items {
 		out[i] = name
-		if of := fact.ByName(name); of != nil {
+		if words := def.Items[name]; words != "" {
+			out[i] = words
+		}
+		if of := fact.ByName(name); of != nil && def.ID == fact.AttestedFacts {
 			out[i] = of.Label
 		}
 	}

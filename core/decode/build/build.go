@@ -6,6 +6,7 @@ package build
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -23,6 +24,7 @@ type Draft struct {
 	Tables Tables
 	rights string
 
+	none  map[string]bool        // facts that this machine does not have, so that nobody finds them
 	tiles map[string][]edid.Tile // of screens that are kept: the others of the same screen are no displays
 }
 
@@ -145,7 +147,7 @@ func (x *Draft) RefusedOr(id fact.ID, otherwise string, sources ...string) {
 		x.WhyNot(id, r, "")
 		return
 	}
-	x.Gap(id, inventory.NotOffered, otherwise, whereToLook[id.String()])
+	x.Gap(id, inventory.NotOffered, otherwise, "")
 }
 
 // NotWhole marks lists as incomplete where one of the sources of their rows was not given out.
@@ -162,6 +164,15 @@ func (x *Draft) Gap(id fact.ID, cause, detail, try string) {
 	x.D.AddGap(id.String(), cause, detail, try)
 }
 
+// None notes that a machine does not have what a fact is about, so that there is nothing to find.
+func (x *Draft) None(name, detail string) {
+	if x.none == nil {
+		x.none = map[string]bool{}
+	}
+	x.none[name] = true
+	x.D.AddGap(name, inventory.NotOffered, detail, "")
+}
+
 // notRated is the part of a speed that was not rated that the rated one is certainly not below: what is measured, and
 // what firmware works out of a bus and a factor, is a little beside it.
 const notRated = 0.98
@@ -171,13 +182,10 @@ const notRated = 0.98
 func (x *Draft) Speed(mhz int64, detail string) {
 	least := math.Floor(notRated * float64(mhz))
 	x.D.Gaps = append(x.D.Gaps, inventory.Gap{
-		Fact: fact.ProcessorMHz.String(), Cause: inventory.NotOffered, Detail: detail, Try: LookUpSpeed,
+		Fact: fact.ProcessorMHz.String(), Cause: inventory.NotOffered, Detail: detail,
 		AtLeast: &least,
 	})
 }
-
-// LookUpSpeed is how the rated speed becomes known where no system tells it.
-const LookUpSpeed = "Look the processor up in its maker's documents and enter it by hand."
 
 // Disagree notes that two sources say different things of a fact, and leaves
 // the fact open.
@@ -187,31 +195,8 @@ func (x *Draft) Disagree(name string, one, other inventory.Differ) {
 		inventory.Gap{Fact: name, Cause: inventory.Disagree, Detail: detail, Readings: []inventory.Differ{one, other}})
 }
 
-// whereToLook is where a person finds what a collector does not read, of each fact that some system could tell.
-var whereToLook = map[string]string{
-	"os.name":       "Look at the system's own page about itself, and enter os.name by hand.",
-	"os.account":    "Look at the page of accounts in the system's settings, and enter os.account by hand.",
-	"os.licence":    "Look at the system's own page about its licence, and enter os.licence by hand.",
-	"os.edition":    "Look at the system's own page about itself, and enter os.edition by hand.",
-	"os.managed_by": "Ask whoever looks after the machine who manages its updates, and enter os.managed_by by hand.",
-	"os.held_at":    "Ask whoever manages the machine at which release it is held, and enter os.held_at by hand.",
-	"os.checks_skipped": "Ask whoever installed the system whether checks were skipped, and enter os.checks_skipped " +
-		"by hand.",
-	"os.pending_updates": "Look at the page of updates in the system's settings, and enter their number as " +
-		"os.pending_updates.",
-	"backup": "Look when the machine's backup last ran, and enter it as backup.last_at.",
-	"firmware.settings_interface": "Look in the documents of the machine's maker for a tool that changes settings " +
-		"of the firmware, and enter firmware.settings_interface and firmware.settings_offered by hand.",
-	"storage.system.encryption.key_kept": "Look where the organisation keeps recovery keys whether there is one of " +
-		"this machine, and enter storage.system.encryption.key_kept by hand.",
-	"storage.system.encryption.key_protectors": "Let the system's own tool for encryption list what unlocks the " +
-		"volume, and enter the kinds, never a key, as storage.system.encryption.key_protectors.",
-	"drivers": "Enter the drivers that a release requires by hand.",
-}
-
-// WhereToLook is where a person finds a fact, or all of a group, that a collector does not read; "" where nobody can
-// say.
-func WhereToLook(name string) string { return whereToLook[name] }
+// byHand are causes of gaps that a person closes who looks elsewhere.
+var byHand = []string{inventory.NotOffered, inventory.NotAsked}
 
 // Rest gives every fact without a value a gap. notRead are those that this
 // platform could tell of and that are not read; other is the class of hardware
@@ -222,16 +207,22 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 	}
 	for _, name := range notRead {
 		if x.D.GapOf(name) == nil {
-			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, whereToLook[name])
+			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, "")
 		}
 	}
+	x.without()
 	f := fact.Read(x.D)
 	for _, def := range fact.All() {
 		r := f.Get(def.ID)
 		if def.Derived || def.On == other || r.Value.Known() || x.D.GapOf(def.Name) != nil {
 			continue
 		}
-		x.D.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("no source on this machine reports %s", def.Label),
-			whereToLook[def.Name])
+		x.D.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("no source on this machine reports %s", def.Label), "")
+	}
+	for i := range x.D.Gaps {
+		g := &x.D.Gaps[i]
+		if g.Try == "" && !x.none[g.Fact] && slices.Contains(byHand, g.Cause) {
+			g.Try = whereToLook(g.Fact)
+		}
 	}
 }

@@ -176,7 +176,7 @@ func (x *Draft) TPMAnswered(in tpm.Info, asked capture.Record) {
 // OnlyBefore2 notes what a TPM of version 2.0 does not have: it is on or off, and knows neither enabled nor activated.
 func (x *Draft) OnlyBefore2() {
 	for _, id := range []fact.ID{fact.TPMEnabled, fact.TPMActivated} {
-		x.Gap(id, inventory.NotOffered, "only a TPM of version 1.2 has it", "")
+		x.None(id.String(), "only a TPM of version 1.2 has it")
 	}
 }
 
@@ -203,5 +203,5 @@ func (x *Draft) Unseen(device, sign string) {
 	}
 	x.Gap(fact.DeviceEnvironment, inventory.NotOffered,
 		"the processor shows no hypervisor, and "+device+" is a device as virtual machines have it",
-		"Look whether this is a virtual machine, and enter it by hand.")
+		"")
 }

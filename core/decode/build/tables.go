@@ -74,7 +74,8 @@ func (x *Draft) Modules() {
 		}
 	case in.SizeUnknown:
 		x.Gap(fact.MemoryInstalled, inventory.NotOffered,
-			"firmware does not know the size of a module that is fitted", "Look at the module and enter it by hand.")
+			"firmware does not know the size of a module that is fitted",
+			"Look at the modules, and enter memory.installed_bytes by hand.")
 	case in.Installed > 0 && x.lessThanVisible(in.Installed):
 		x.Disagree("memory.installed_bytes", differ(in.Installed, "SMBIOS type 17"),
 			differ(m.Visible.Or(0), "what the system uses, which cannot be more"))

@@ -100,12 +100,10 @@ func (x *decoder) firmware() {
 		for _, name := range []string{
 			"firmware.boot_mode", "firmware.uefi_capable", "firmware.secure_boot", "firmware.secure_boot_capable",
 		} {
-			x.D.AddGap(name, inventory.NotOffered, detail,
-				"Look in the firmware set-up, or at the settings "+
-					"of the host of a virtual machine, and enter it by hand.")
+			x.D.AddGap(name, inventory.NotOffered, detail, "")
 		}
 	}
-	x.Gap(fact.UEFIBits, inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
+	x.None(fact.UEFIBits.String(), "only a machine that started in UEFI mode tells")
 }
 
 // notLegacy says why it cannot be concluded from the absence of UEFI's directory that the machine started in legacy
@@ -209,13 +207,11 @@ func (x *decoder) tpm() {
 		if haveTables {
 			detail += "; no ACPI table names one"
 		}
-		const try = "Look in the firmware set-up, or at the settings of the host of a virtual machine, whether there " +
-			"is a TPM, and enter it by hand."
-		x.Gap(fact.TPMState, inventory.NotOffered, detail, try)
-		x.Gap(fact.TPMVersion, inventory.NotOffered, detail, try)
+		x.Gap(fact.TPMState, inventory.NotOffered, detail, "")
+		x.Gap(fact.TPMVersion, inventory.NotOffered, detail, "")
 		return
 	}
-	x.Gap(fact.TPMVersion, inventory.NotOffered, "no TPM is seen that could tell", "")
+	x.None(fact.TPMVersion.String(), "no TPM is seen that could tell")
 }
 
 // tpmDetails reads maker and firmware version from what the TPM itself says,

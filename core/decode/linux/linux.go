@@ -45,7 +45,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.power()
 	x.software()
 	for _, n := range none {
-		x.D.AddGap(n[0], inventory.NotOffered, n[1], "")
+		x.None(n[0], n[1])
 	}
 	x.environment()
 	x.Rest("Linux", notRead, fact.OnlyMac)

@@ -31,7 +31,7 @@ func (x *decoder) processor() {
 		x.Set(fact.DeviceEnvironment, "guest", source+" hypervisor bit")
 		x.Set(fact.DeviceHypervisor, info.Hypervisor, source+" leaf 40000000h")
 	} else {
-		x.Gap(fact.DeviceHypervisor, inventory.NotOffered, "no hypervisor is seen", "")
+		x.None(fact.DeviceHypervisor.String(), "no hypervisor is seen")
 	}
 }
 
@@ -118,7 +118,7 @@ func (x *decoder) topology() {
 	}
 	if len(packages) == 0 {
 		x.Gap(fact.ProcessorPackages, inventory.NotOffered, "the kernel does not tell which processors share a package",
-			"Count the processors in the machine's manual, and enter it by hand.")
+			"")
 		return
 	}
 	x.SetNumber(fact.ProcessorPackages, int64(len(packages)), base+"/cpu*/topology")
@@ -156,7 +156,7 @@ func (x *decoder) ratedSpeed(info cpu.Info) {
 			"neither the kernel nor the processor tells its rated speed; the firmware lets it run at %d MHz", khz/1000))
 	} else {
 		x.Gap(fact.ProcessorMHz, inventory.NotOffered,
-			"neither the kernel nor the processor tells its rated speed", build.LookUpSpeed)
+			"neither the kernel nor the processor tells its rated speed", "")
 	}
 }
 
@@ -186,7 +186,7 @@ func (x *decoder) system() {
 	}
 	accounts(x)
 	updates(x)
-	noBackup(x)
+	x.Gap(fact.BackupAt, inventory.NotOffered, "no common backup of Linux notes for the system when it last ran", "")
 	restart(x)
 }
 

@@ -78,7 +78,7 @@ func (x screens) adapter(at, vendor, device, driver string) {
 		"the kernel does not tell it; only a program that uses the adapter learns it",
 		"Let a program that lists the abilities of graphics drivers state the level, and enter it as "+level+".",
 	)
-	x.D.AddGap("graphics["+i+"].driver_model", inventory.NotOffered, "this system does not have one", "")
+	x.None("graphics["+i+"].driver_model", "this system does not have one")
 	x.D.Graphics = append(x.D.Graphics, a)
 }
 
@@ -179,8 +179,8 @@ func (x *decoder) power() {
 	}
 	if !battery && !refused {
 		const detail = "there is no battery"
-		x.Gap(fact.BatteryPercent, inventory.NotOffered, detail, "")
-		x.Gap(fact.BatteryHealth, inventory.NotOffered, detail, "")
+		x.None(fact.BatteryPercent.String(), detail)
+		x.None(fact.BatteryHealth.String(), detail)
 	}
 }
 

@@ -65,14 +65,12 @@ func (x settings) read() {
 		return
 	}
 	const detail = "this kernel shows no interface to the settings of the firmware; one may exist that it does not know"
-	const try = "Look in the documents of the machine's maker for a tool that changes settings of the firmware, and " +
-		"enter it by hand."
 	for _, id := range []fact.ID{fact.SettingsInterface, fact.SettingsOffered} {
 		if class.Outcome == capture.Denied || class.Outcome == capture.Failed {
 			x.WhyNot(id, class, detail)
 			continue
 		}
-		x.Gap(id, inventory.NotOffered, detail, try)
+		x.Gap(id, inventory.NotOffered, detail, "")
 	}
 }
 

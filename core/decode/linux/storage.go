@@ -303,8 +303,7 @@ func (x *decoder) systemDisk(name string) {
 		x.SetNumber(fact.DiskBytes, size*512, bySys+name+"/size")
 	}
 	if kind := x.D.SystemDrive(); kind != nil && kind.Kind.IsZero() {
-		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not report its kind",
-			"Look the drive up in its maker's documents and enter it by hand.")
+		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not report its kind", "")
 	}
 	style, source, rec := x.style(name)
 	if !x.Set(fact.DiskStyle, style, source) {
@@ -384,7 +383,7 @@ func (x *decoder) style(name string) (style, source string, rec capture.Record) 
 // partition, where that is mounted.
 func (x *decoder) esp(t partition.Table) {
 	if !slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" }) {
-		x.D.AddGap("storage.boot.esp", inventory.NotOffered, "the disk has no EFI system partition", "")
+		x.None("storage.boot.esp", "the disk has no EFI system partition")
 		return
 	}
 	mount := x.espMount().at
@@ -448,6 +447,6 @@ func (x *decoder) encryption(r mount) {
 	}
 	x.Set(fact.EncryptionState, "off", "no encrypted layer between the root volume and "+to)
 	for _, id := range []fact.ID{fact.EncryptionKind, fact.KeyProtectors} {
-		x.Gap(id, inventory.NotOffered, "the volume is not encrypted", "")
+		x.None(id.String(), "the volume is not encrypted")
 	}
 }

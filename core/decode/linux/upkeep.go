@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -103,10 +102,4 @@ func accounts(x *decoder) {
 		fact.OSAccount,
 		"the system does not tell where its accounts come from, or they can come from elsewhere",
 		slices.Concat(Directory, []string{NameSwitch})...)
-}
-
-// noBackup notes that no Linux says when it was last backed up.
-func noBackup(x *decoder) {
-	const detail = "no common backup of Linux notes for the system when it last ran"
-	x.Gap(fact.BackupAt, inventory.NotOffered, detail, build.WhereToLook("backup"))
 }

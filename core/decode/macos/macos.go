@@ -203,8 +203,8 @@ func (x *decoder) device() {
 	if !guest {
 		x.Set(fact.DeviceEnvironment, "hardware", "no sign of a hypervisor")
 	}
-	x.Gap(fact.DeviceAssetTag, inventory.NotOffered, "Macs have none in firmware", "")
-	x.Gap(fact.DeviceHypervisor, inventory.NotOffered, "no hypervisor is seen", "")
+	x.None(fact.DeviceAssetTag.String(), "Macs have none in firmware")
+	x.None(fact.DeviceHypervisor.String(), "no hypervisor is seen")
 }
 
 // features turns the kernel's names of features into the makers'.
@@ -311,7 +311,7 @@ func (x *decoder) memory() {
 	} else {
 		const detail = "this Mac's memory is part of its chip and has no slots to tell of"
 		for _, name := range []string{"memory.slots", "memory.slots_used", "memory.max_bytes", "memory.modules"} {
-			x.D.AddGap(name, inventory.NotOffered, detail, "")
+			x.None(name, detail)
 		}
 	}
 	if m.Installed.IsZero() {
@@ -398,17 +398,16 @@ func (x *decoder) backups() {
 			}
 		}
 	}
-	const try = "Ask for the day of the last backup, and enter it by hand."
 	switch {
 	case !last.IsZero():
 		x.D.Backup.LastAt = build.Some(last)
 		x.D.Said(fact.BackupAt.String(), Backups)
 	case rec.Outcome == capture.OK:
 		const detail = "the system's own backup has not run; another program may do it"
-		x.Gap(fact.BackupAt, inventory.NotOffered, detail, try)
+		x.Gap(fact.BackupAt, inventory.NotOffered, detail, "")
 	case rec.Outcome == capture.Denied:
 		const detail = "the system shows it only to programs that its owner allowed to see the whole disk"
-		x.Gap(fact.BackupAt, inventory.NotOffered, detail, try)
+		x.Gap(fact.BackupAt, inventory.NotOffered, detail, "")
 	default:
 		x.WhyNot(fact.BackupAt, rec, "the system's own backup is not set up; another program may do it")
 	}

@@ -34,7 +34,7 @@ func (x *decoder) screens() {
 				"the system does not report this adapter's family",
 				"")
 		}
-		x.D.AddGap(place+".driver_model", inventory.NotOffered, "this system does not have one", "")
+		x.None(place+".driver_model", "this system does not have one")
 		x.D.Graphics = append(x.D.Graphics, a)
 		below, _ := find(item, "spdisplays_ndrvs").([]any)
 		for _, d := range below {
@@ -75,8 +75,8 @@ func (x *decoder) power() {
 			return
 		}
 		x.Set(fact.PowerSource, "mains", Battery.Source()+", which finds no battery")
-		x.Gap(fact.BatteryPercent, inventory.NotOffered, "there is no battery", "")
-		x.Gap(fact.BatteryHealth, inventory.NotOffered, "there is no battery", "")
+		x.None(fact.BatteryPercent.String(), "there is no battery")
+		x.None(fact.BatteryHealth.String(), "there is no battery")
 		return
 	}
 	if outside, ok := find(b, "ExternalConnected").(bool); ok {

@@ -174,8 +174,8 @@ func (x *decoder) encryption() {
 		unlocks(x)
 	case ok && strings.Contains(status, "is Off"):
 		x.Set(fact.EncryptionState, "off", Vault.Source())
-		x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
-		x.Gap(fact.KeyProtectors, inventory.NotOffered, "the volume is not encrypted", "")
+		x.None(fact.EncryptionKind.String(), "the volume is not encrypted")
+		x.None(fact.KeyProtectors.String(), "the volume is not encrypted")
 	default:
 		x.Why("storage.system.encryption", x.C.Get(Vault.Source()), "the system's tool does not report it")
 	}

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/fact"
@@ -85,7 +84,7 @@ func (x *decoder) processor() {
 		x.Set(fact.DeviceEnvironment, "guest", source+" hypervisor bit")
 		x.Set(fact.DeviceHypervisor, info.Hypervisor, source+" leaf 40000000h")
 	} else {
-		x.Gap(fact.DeviceHypervisor, inventory.NotOffered, "no hypervisor is seen", "")
+		x.None(fact.DeviceHypervisor.String(), "no hypervisor is seen")
 	}
 }
 
@@ -191,7 +190,7 @@ func (x *decoder) ratedSpeed(info cpu.Info) {
 		x.Speed(mhz, fmt.Sprintf("nothing tells its rated speed; when it was started, the system measured %d MHz", mhz))
 	} else {
 		x.Gap(fact.ProcessorMHz, inventory.NotOffered,
-			"neither the processor nor the system tells its rated speed", build.LookUpSpeed)
+			"neither the processor nor the system tells its rated speed", "")
 	}
 }
 
@@ -232,7 +231,7 @@ func (x *decoder) power() {
 	x.Set(fact.PowerSource, map[byte]string{0: "battery", 1: "mains"}[b[0]], PowerStatus)
 	if flag := b[1]; flag&128 != 0 {
 		for _, n := range []string{"power.battery_percent", "power.battery_health_percent"} {
-			x.D.AddGap(n, inventory.NotOffered, "there is no battery", "")
+			x.None(n, "there is no battery")
 		}
 	} else if b[2] <= 100 {
 		x.SetNumber(fact.BatteryPercent, int64(b[2]), PowerStatus)

@@ -40,9 +40,8 @@ func (x *decoder) firmware() {
 			"it started in legacy mode, in which the firmware does not report it",
 			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
-		const try = "Look in the firmware set-up and enter it by hand."
 		for _, name := range []string{"firmware.boot_mode", "firmware.secure_boot", "firmware.secure_boot_capable"} {
-			x.D.AddGap(name, inventory.NotOffered, "the system does not report how it started", try)
+			x.D.AddGap(name, inventory.NotOffered, "the system does not report how it started", "")
 		}
 	}
 	if in.Firmware.UEFI {
@@ -51,7 +50,7 @@ func (x *decoder) firmware() {
 		x.WhyNot(fact.UEFICapable, x.Tables.Record,
 			"the firmware does not say that it can do UEFI, which does not mean that it cannot")
 	}
-	x.Gap(fact.UEFIBits, inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
+	x.None(fact.UEFIBits.String(), "only a machine that started in UEFI mode tells")
 }
 
 // bootMode: both calls number the types alike.
@@ -166,7 +165,7 @@ func (x *decoder) tpm() {
 		x.WhyNot(fact.TPMVersion, r, "this system has no TPM base services")
 		return
 	}
-	x.Gap(fact.TPMVersion, inventory.NotOffered, "no TPM is seen that could tell", "")
+	x.None(fact.TPMVersion.String(), "no TPM is seen that could tell")
 }
 
 func (x *decoder) kindOfTable(a tpm.Announced) {

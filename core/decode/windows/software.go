@@ -118,7 +118,7 @@ func licence(x *decoder) {
 		x.Set(fact.OSLicence, "invalid", Licence)
 	default:
 		x.Gap(fact.OSLicence, inventory.NotOffered, "the system has not established whether its licence is valid",
-			"Look at the activation page of the system's settings, and enter it by hand.")
+			"")
 	}
 }
 

@@ -174,8 +174,7 @@ func (x *decoder) systemDisk(n string, tables map[string]partition.Table) {
 		x.WhyNot(fact.DiskBytes, x.C.Get(Disk(n, Geometry)), "the disk does not report its size")
 	}
 	if d := x.D.SystemDrive(); d == nil || d.Kind.IsZero() {
-		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not report its kind",
-			"Look the drive up in its maker's documents and enter it by hand.")
+		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not report its kind", "")
 	}
 	if t, ok := tables[n]; ok {
 		x.Set(fact.DiskStyle, t.Style, Layout)
@@ -237,7 +236,7 @@ func (x *decoder) bootDisk(tables map[string]partition.Table) {
 func (x *decoder) esp(t partition.Table) {
 	has := slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP })
 	if !has {
-		x.D.AddGap("storage.boot.esp", inventory.NotOffered, "the boot disk has no EFI system partition", "")
+		x.None("storage.boot.esp", "the boot disk has no EFI system partition")
 		return
 	}
 	if b, ok := x.raw(ESPSpace, 24); ok {
@@ -281,8 +280,8 @@ func (x *decoder) encryption() {
 		}
 		if string(head.Raw[3:7]) == "NTFS" {
 			x.Set(fact.EncryptionState, "off", VolumeHead)
-			x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
-			x.Gap(fact.KeyProtectors, inventory.NotOffered, "the volume is not encrypted", "")
+			x.None(fact.EncryptionKind.String(), "the volume is not encrypted")
+			x.None(fact.KeyProtectors.String(), "the volume is not encrypted")
 			return
 		}
 	}

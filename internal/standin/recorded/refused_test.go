@@ -1,12 +1,17 @@
 package recorded_test
 
 import (
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/standin/recorded"
 )
@@ -36,17 +41,47 @@ func TestARefusalMakesNoOtherFact(t *testing.T) {
 	}
 }
 
-// What a collector does not read on a system is found by a person: where to look, and as what to enter it.
-func TestWhatIsNotReadSaysWhereToLook(t *testing.T) {
+// byHand are causes of gaps that a person closes who looks elsewhere.
+var byHand = []string{inventory.NotOffered, inventory.NotAsked}
+
+// nothingToFind are the details of gaps that nobody closes: the machine does not have what the fact is about.
+var nothingToFind = []string{
+	"no hypervisor is seen", "only a machine that started in UEFI mode tells", "this system does not have one",
+	"installations of Linux do not record this", "no common policy of Linux holds a machine at a release",
+	"this system has none", "there is no battery",
+	"only another system has it", "only another system has dynamic disks",
+	"the volume is not encrypted", "its protection is not paused",
+	"it is unknown whether its protection is paused", "no TPM is seen that could tell",
+	"only a TPM of version 1.2 has it", "Macs have none in firmware",
+	"this Mac's memory is part of its chip and has no slots to tell of", "a processor of this architecture has none",
+	"the boot disk has no EFI system partition",
+}
+
+// entered is the fact that a person enters where a gap says so.
+var entered = regexp.MustCompile(`enter ([a-z_.0-9\[\]]*[a-z_])( by hand)?\.`)
+
+// What a system does not offer, a person finds: the gap says where to look, and as what to enter it. The fact can be
+// entered.
+func TestWhatIsNotOfferedSaysWhereToLook(t *testing.T) {
+	said := 0
 	for _, name := range recorded.Names() {
 		t.Run(name, func(t *testing.T) {
 			for _, g := range decoded(t, name).Gaps {
-				if strings.HasPrefix(g.Detail, "this collector does not read it") {
-					expect.Contains(t, strings.ToLower(g.Try), "enter ")
+				closes := slices.Contains(byHand, g.Cause) && !slices.Contains(nothingToFind, g.Detail)
+				if closes && g.Try == "" {
+					t.Errorf("%s (%s) does not say how it becomes known", g.Fact, g.Detail)
+				}
+				for _, m := range entered.FindAllStringSubmatch(g.Try, -1) {
+					said++
+					f := manual.Fact{Fact: m[1], Value: "2026-11-22", By: "mara", At: time.Now()}
+					if err := f.Check(); err != nil && !strings.Contains(err.Error(), "is not a value of") {
+						t.Errorf("%s: %q: %v", g.Fact, g.Try, err)
+					}
 				}
 			}
 		})
 	}
+	expect.That(t, "facts to enter were named", said > 100)
 }
 
 // lessExact are facts of which another source says less, and says it truly.
