@@ -40,6 +40,7 @@ type answers struct {
 	Volume   string `json:"volume" doc:"How far the system volume is encrypted, whether that protects it, and how many keys of each type unlock it"`
 	Updates  string `json:"updates,omitempty" doc:"How many wait; without it, the service is switched off"`
 	Accounts string `json:"accounts" doc:"A letter each: l local, v linked to the vendor, o switched off"`
+	Settings string `json:"settings,omitempty" doc:"Of the firmware: name=present,one,other, with semicolons between; without it, nobody offers them"`
 	Backup   string `json:"backup" doc:"When the last one was finished, in seconds since 1970; empty where there was none"`
 }
 
@@ -178,6 +179,9 @@ func (e *emulation) answering(dir string, a *answers) ([]string, error) {
 	}
 	if a.Updates != "" {
 		with = append(with, "LAB_UPDATES="+a.Updates)
+	}
+	if a.Settings != "" {
+		with = append(with, "LAB_SETTINGS="+a.Settings)
 	}
 	return with, nil
 }

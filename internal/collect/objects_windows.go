@@ -72,13 +72,16 @@ func withObjects(f func(o *objects) []byte) ([]byte, uint32) {
 	}
 	defer ole.CoUninitialize()
 	o := new(objects)
-	defer func() {
-		for _, d := range o.held {
-			d.Release()
-		}
-	}()
+	defer o.release()
 	raw := f(o)
 	return raw, codeOfObject(o.err)
+}
+
+// release lets all objects go.
+func (o *objects) release() {
+	for _, d := range o.held {
+		d.Release()
+	}
 }
 
 // codeOfObject is the code of an error: the one that the object itself gave, if it gave one.

@@ -40,6 +40,7 @@ func read(c *capture.Document, o Options) error {
 	slow := []later{
 		begin(win.Volume, protection),
 		begin(win.Updates, pendingUpdates),
+		begin(win.BIOSSettings, firmwareSettings),
 	}
 	r.system()
 	r.processor()

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/linux"
 	"rolltop.example/rolltop/core/decode/luks"
 )
@@ -14,7 +15,7 @@ func (r *reader) settings() {
 	for _, name := range r.dir(linux.SettingsClass) {
 		dir := linux.SettingsClass + "/" + name
 		for _, setting := range r.lines(dir + "/attributes") {
-			if linux.SettingOf(setting) == "" {
+			if build.SettingOf(setting) == "" {
 				continue
 			}
 			for _, f := range []string{"/type", "/current_value", "/possible_values"} {

@@ -10,6 +10,7 @@ const Explain = `It reads (Windows):
   the processor's own description of itself, and how many cores there are
   the firmware's tables: maker, model, serial number, memory modules, firmware version
   how the machine started, whether secure boot is on, the names of its boot entries
+  which settings of the firmware the running system could change, where a program of its maker tells
   whether a TPM is there, and one question to it that changes nothing
   how much memory the system sees, which drives there are, how large, how they are divided
   what the drives say of their own health

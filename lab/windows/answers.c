@@ -20,22 +20,28 @@ DEFINE_GUID(LIBID_Scripting, 0x565783c6, 0xcb41, 0x11d1, 0x8b, 0x02, 0x00, 0x60,
 DEFINE_GUID(CLSID_Locator, 0x76a64158, 0xcb41, 0x11d1, 0x8b, 0x02, 0x00, 0x60, 0x08, 0x06, 0xd9, 0xb6);
 
 #define INVALID_NAMESPACE ((HRESULT)0x8004100E)
+#define INVALID_CLASS ((HRESULT)0x80041010)
 #define NOT_ENCRYPTED 0x80310008 /* what a method returns for a volume that is not encrypted */
 #define PROTECTOR_TYPES 10
 
-enum kind { LOCATOR, SERVICES, FOUND, VOLUME, METHODS, METHOD, PARAMETERS, SAID, SESSION, SEARCHER, RESULT, UPDATES };
+enum kind {
+    LOCATOR, SERVICES, FOUND, VOLUME, METHODS, METHOD, PARAMETERS, SAID, NAMESPACE, SETTING, SESSION, SEARCHER, RESULT,
+    UPDATES
+};
 
 struct object {
     const IDispatchVtbl *v;
     LONG refs;
     enum kind kind;
-    int method; /* of PARAMETERS and SAID: the name that it belongs to */
+    int method; /* of PARAMETERS and SAID: the name that it belongs to; of FOUND: what was asked for */
     LONG number;
+    const char *text;
 };
 
 enum name {
     CONNECT, QUERY, COUNT, ITEM_INDEX, EXEC, ALL_METHODS, ITEM, IN_PARAMETERS, SPAWN, PROTECTOR_TYPE, RETURN_VALUE,
-    CONVERSION, PROTECTION, PROTECTOR_IDS, CREATE_SEARCHER, ONLINE, SEARCH, FOUND_UPDATES, UPDATE_COUNT
+    CONVERSION, PROTECTION, PROTECTOR_IDS, NAMESPACE_NAME, ATTRIBUTE, CURRENT, POSSIBLE, READ_ONLY,
+    CREATE_SEARCHER, ONLINE, SEARCH, FOUND_UPDATES, UPDATE_COUNT
 };
 
 /* What each kind of object has. Those with an interface are looked up in the published type library, too. */
@@ -54,6 +60,11 @@ static const struct { enum kind of; const WCHAR *name; const IID *in; } names[] 
     [CONVERSION] = {SAID, L"ConversionStatus"},
     [PROTECTION] = {SAID, L"ProtectionStatus"},
     [PROTECTOR_IDS] = {SAID, L"VolumeKeyProtectorID"},
+    [NAMESPACE_NAME] = {NAMESPACE, L"Name"},
+    [ATTRIBUTE] = {SETTING, L"AttributeName"},
+    [CURRENT] = {SETTING, L"CurrentValue"},
+    [POSSIBLE] = {SETTING, L"PossibleValues"},
+    [READ_ONLY] = {SETTING, L"IsReadOnly"},
     [CREATE_SEARCHER] = {SESSION, L"CreateUpdateSearcher"},
     [ONLINE] = {SEARCHER, L"Online"},
     [SEARCH] = {SEARCHER, L"Search"},
@@ -210,22 +221,117 @@ static HRESULT identifiers(VARIANT *out, LONG n)
     return S_OK;
 }
 
+/* The namespaces, and what each has: volumes, namespaces below it, or settings. */
+enum place { ROOT, ENCRYPTION, MAKER, FIRMWARE };
+
+static const WCHAR *places[] = {
+    [ROOT] = L"root", [ENCRYPTION] = L"root\\CIMV2\\Security\\MicrosoftVolumeEncryption", [MAKER] = L"root\\Plover",
+    [FIRMWARE] = L"root\\Plover\\Firmware",
+};
+
+/* LAB_SETTINGS: name=present,one,other, with semicolons between. */
+static const char *setting(LONG at)
+{
+    const char *s = getenv("LAB_SETTINGS");
+    for (; s && *s && at > 0; at--)
+        if ((s = strchr(s, ';')))
+            s++;
+    return s && *s ? s : NULL;
+}
+
+static HRESULT enter(DISPPARAMS *p, VARIANT *out)
+{
+    for (int i = 0; says(p, 0, L".") && i <= FIRMWARE; i++)
+        if (says(p, 1, places[i]) && (i != ENCRYPTION || getenv("LAB_VOLUME"))) {
+            struct object *services = make(SERVICES);
+            services->number = i;
+            return give(out, services);
+        }
+    return INVALID_NAMESPACE;
+}
+
+/* A class that a namespace does not have shows only when its objects are counted. */
+static HRESULT ask(struct object *services, DISPPARAMS *p, VARIANT *out)
+{
+    struct object *found = make(FOUND);
+    found->number = -1;
+    if (says(p, 0, L"SELECT * FROM Win32_EncryptableVolume WHERE DriveLetter='C:'") && services->number == ENCRYPTION) {
+        found->method = VOLUME;
+        found->number = 1;
+    } else if (says(p, 0, L"SELECT Name FROM __NAMESPACE")) {
+        found->method = NAMESPACE;
+        found->text = services->number == ROOT ? "Plover" : "Firmware";
+        found->number = services->number == ROOT || services->number == MAKER;
+    } else if (says(p, 0, L"SELECT * FROM CIM_BIOSEnumeration")) {
+        found->method = SETTING;
+        if (services->number == FIRMWARE && getenv("LAB_SETTINGS"))
+            for (found->number = 0; setting(found->number); found->number++) {}
+    }
+    return give(out, found);
+}
+
+static HRESULT item(struct object *found, DISPPARAMS *p, VARIANT *out)
+{
+    struct object *made;
+    LONG at = p->cArgs == 1 && V_VT(&p->rgvarg[0]) == VT_I4 ? V_I4(&p->rgvarg[0]) : -1;
+    if (at < 0 || at >= found->number)
+        return E_INVALIDARG;
+    made = make(found->method);
+    made->text = found->method == SETTING ? setting(at) : found->text;
+    return give(out, made);
+}
+
+static BSTR wide(const char *s, size_t n)
+{
+    BSTR out = SysAllocStringLen(NULL, (UINT)n);
+    for (size_t i = 0; i < n; i++)
+        out[i] = (WCHAR)s[i];
+    return out;
+}
+
+/* An array of the first values. */
+static HRESULT texts(VARIANT *out, const char *values, int most)
+{
+    SAFEARRAY *array = SafeArrayCreateVector(VT_VARIANT, 0, most);
+    for (LONG i = 0; i < most; i++) {
+        VARIANT v;
+        size_t n = strcspn(values, ",;");
+        V_VT(&v) = VT_BSTR;
+        V_BSTR(&v) = wide(values, n);
+        SafeArrayPutElement(array, &i, &v);
+        VariantClear(&v);
+        values += n + (values[n] == ',');
+    }
+    V_VT(out) = VT_ARRAY | VT_VARIANT;
+    V_ARRAY(out) = array;
+    return S_OK;
+}
+
 static HRESULT run(struct object *o, DISPID id, DISPPARAMS *p, VARIANT *out)
 {
     struct object *made;
     switch (id) {
     case CONNECT:
-        if (!getenv("LAB_VOLUME") || !says(p, 0, L".") || !says(p, 1, L"root\\CIMV2\\Security\\MicrosoftVolumeEncryption"))
-            return INVALID_NAMESPACE;
-        return give(out, make(SERVICES));
+        return enter(p, out);
     case QUERY:
-        if (!says(p, 0, L"SELECT * FROM Win32_EncryptableVolume WHERE DriveLetter='C:'"))
-            return E_INVALIDARG;
-        return give(out, make(FOUND));
+        return ask(o, p, out);
     case COUNT:
-        return number(out, 1);
+        return o->number < 0 ? INVALID_CLASS : number(out, o->number);
     case ITEM_INDEX:
-        return p->cArgs == 1 && V_VT(&p->rgvarg[0]) == VT_I4 && !V_I4(&p->rgvarg[0]) ? give(out, make(VOLUME)) : E_INVALIDARG;
+        return item(o, p, out);
+    case NAMESPACE_NAME:
+    case ATTRIBUTE:
+        V_VT(out) = VT_BSTR;
+        V_BSTR(out) = wide(o->text, strcspn(o->text, "="));
+        return S_OK;
+    case CURRENT:
+        return texts(out, strchr(o->text, '=') + 1, 1);
+    case POSSIBLE:
+        return texts(out, strchr(o->text, ',') + 1, 2);
+    case READ_ONLY:
+        V_VT(out) = VT_BOOL;
+        V_BOOL(out) = VARIANT_FALSE;
+        return S_OK;
     case EXEC:
         return execute(p, out);
     case ALL_METHODS:

@@ -4,9 +4,9 @@ import (
 	"path"
 	"slices"
 	"strings"
-	"unicode"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -20,39 +20,6 @@ const (
 	// EncryptedLayer is how the identifier begins of a mapped device that decrypts another one.
 	EncryptedLayer = "CRYPT-LUKS"
 )
-
-// Settings of the firmware that steps change, as firmware.settings_offered names them.
-const (
-	secureBootSetting = "secure-boot"
-	tpmSetting        = "tpm"
-	legacySetting     = "legacy-support"
-)
-
-// settingNames are the names that firmware gives these settings, in small letters and digits alone. A setting whose
-// name is not here is not offered, as far as we know.
-var settingNames = map[string][]string{
-	secureBootSetting: {"secureboot", "securebootenable", "securebootenabled", "securebootcontrol", "securebootstate"},
-	tpmSetting: {"tpm", "tpmsecurity", "tpmstate", "tpmdevice", "tpmsupport", "tpmactivation", "tpmenable",
-		"securitychip", "securitydevice", "trustedplatformmodule"},
-	legacySetting: {"csm", "csmsupport", "compatibilitysupportmodule", "legacysupport", "legacyboot",
-		"legacybootsupport", "legacyorom", "legacyoptionrom", "legacyoptionroms"},
-}
-
-// SettingOf is the setting that a name of the firmware means: secure-boot, tpm, legacy-support; "" for all others.
-func SettingOf(name string) string {
-	plain := strings.Map(func(c rune) rune {
-		if c < 128 && (unicode.IsLetter(c) || unicode.IsDigit(c)) {
-			return unicode.ToLower(c)
-		}
-		return -1
-	}, name)
-	for _, setting := range []string{secureBootSetting, tpmSetting, legacySetting} {
-		if slices.Contains(settingNames[setting], plain) {
-			return setting
-		}
-	}
-	return ""
-}
 
 // settings decodes the interface to the firmware's settings.
 type settings struct{ *decoder }
@@ -81,39 +48,22 @@ func (x settings) of(name string) {
 		x.WhyNot(fact.SettingsOffered, r, "the interface shows no settings")
 		return
 	}
-	offered := []string{}
+	var list []build.Setting
 	var looked []string
 	for _, setting := range x.Lines(dir + "/attributes/") {
-		means, at := SettingOf(setting), dir+"/attributes/"+setting
+		at := dir + "/attributes/" + setting
 		looked = append(looked, at+"/type", at+"/possible_values")
 		kind, _ := x.Text(at + "/type")
 		values, _ := x.Text(at + "/possible_values")
-		if means == "" || kind != "enumeration" || !strings.Contains(values, ";") {
-			continue // it is only shown, or has one value
-		}
-		if !slices.Contains(offered, means) {
-			offered = append(offered, means)
-		}
-		if means == legacySetting && x.D.Firmware.LegacySupport.IsZero() {
-			x.legacySupport(at + "/current_value")
-		}
+		current, _ := x.Text(at + "/current_value")
+		list = append(list, build.Setting{
+			Name: setting, From: at + "/current_value", Current: current,
+			Several: kind == "enumeration" && strings.Contains(values, ";"),
+		})
 	}
-	slices.Sort(offered)
-	x.D.Firmware.SettingsOffered = offered
-	x.D.Said(fact.SettingsOffered.String(), dir+"/attributes")
+	x.Settings(dir+"/attributes", list)
 	x.NotWhole(looked, fact.SettingsOffered)
 	x.firmwarePassword(dir)
-}
-
-// legacySupport is on or off where the firmware says so in as many words.
-func (x settings) legacySupport(at string) {
-	value, _ := x.Text(at)
-	switch strings.ToLower(value) {
-	case "enabled", "enable", "on":
-		x.SetBool(fact.LegacySupport, true, at)
-	case "disabled", "disable", "off":
-		x.SetBool(fact.LegacySupport, false, at)
-	}
 }
 
 // firmwarePassword is whether one is needed to change settings, where the tables do not tell.

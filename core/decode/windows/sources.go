@@ -42,6 +42,7 @@ const (
 	Joined        = "NetGetJoinInformation"
 	Accounts      = "NetUserGetInfo:24"                    // the kind of each account, and whether there are more
 	BackupEvent   = "EvtRender:Microsoft-Windows-Backup/4" // EVT_VARIANT of when a backup was finished
+	BIOSSettings  = "CIM_BIOSEnumeration"                  // lines as SettingsLine makes them
 	Updates       = "IUpdateSearcher.Search"               // how many updates wait, from what the system found before
 	Licence       = "SLIsGenuineLocal"                     // SL_GENUINE_STATE of the system
 	SoftwareNamed = "software asked for"                   // a line each of the titles that were to be kept; * for all

@@ -28,7 +28,7 @@ type decoder struct {
 // notRead are the facts that Windows could tell of and this collector does not
 // read.
 var notRead = []string{
-	"storage.system.encryption.key_kept", "firmware.settings_interface",
+	"storage.system.encryption.key_kept",
 }
 
 // Decode makes the inventory. Every fact of the catalogue is known or has a
@@ -51,6 +51,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.power()
 	x.management()
 	licence(x)
+	settings(x)
 	updates(x)
 	backups(x)
 	x.restart()

@@ -1,6 +1,7 @@
 package machines
 
 import (
+	"strings"
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
@@ -72,6 +73,11 @@ func readyLaptop() *machine {
 	m.encrypts(1, 1, 1, 3)
 	m.ok(win.BackupEvent, sample.EventTime(m.TakenAt.Add(-40*time.Hour)))
 	m.ok(win.Updates, "2")
+	m.ok(win.BIOSSettings, strings.Join([]string{
+		win.SettingsLine(`root\Plover\Firmware`, "Secure Boot", "false", "Enabled", []string{"Disabled", "Enabled"}),
+		win.SettingsLine(`root\Plover\Firmware`, "TPM State", "false", "Enabled", []string{"Disabled", "Enabled"}),
+		win.SettingsLine(`root\Plover\Firmware`, "Legacy Support", "true", "Disabled", []string{"Disabled"}),
+	}, "\n"))
 	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(1)),
 		sample.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, id(1)),
 		sample.BootEntry("Older Lodestar", `\EFI\older\loader.efi`, id(77)))

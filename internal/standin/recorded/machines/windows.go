@@ -219,6 +219,7 @@ func windowsBase(
 	}
 	m.ok(win.Accounts, win.AccountLocal)
 	m.ok(win.Updates, "0")
+	m.no(capture.NotExposed, 0x80041010, win.BIOSSettings)
 	m.no(capture.Absent, 259, win.BackupEvent)
 	m.no(capture.Absent, 2, win.Table("TPM2"), win.Table("TCPA"))
 	return m
