@@ -24,8 +24,9 @@ type Draft struct {
 	Tables Tables
 	rights string
 
-	none  map[string]bool        // facts that this machine does not have, so that nobody finds them
-	tiles map[string][]edid.Tile // of screens that are kept: the others of the same screen are no displays
+	none   map[string]bool        // facts that this machine does not have, so that nobody finds them
+	unread int                    // displays that do not describe themselves
+	tiles  map[string][]edid.Tile // of screens that are kept: the others of the same screen are no displays
 }
 
 // New begins an inventory. rights is the sentence that says how to get the

@@ -74,6 +74,7 @@ func (x *Draft) Media(d *inventory.Disk, source string) {
 func (x *Draft) Display(d inventory.Display, r capture.Record) {
 	in, err := edid.Decode(r.Raw)
 	if err != nil {
+		x.unread++
 		x.D.AddGap("displays["+strconv.Itoa(len(x.D.Displays))+"]", inventory.ReadFailed, err.Error(), "")
 		x.D.Displays = append(x.D.Displays, d)
 		return
@@ -94,6 +95,15 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 		d.BitsPerChannel = Some(in.BitsPerChannel)
 	}
 	x.KeepDisplay(d, "the display's description does not tell it")
+}
+
+// DisplaysListed ends a list of displays. One that does not describe itself may be a part of another one.
+func (x *Draft) DisplaysListed() {
+	if x.unread > 0 && len(x.D.Displays) > 1 {
+		x.D.AddGap("displays", inventory.ReadFailed,
+			"a display that does not describe itself may be a part of another one",
+			"Count the displays, and enter displays by hand.")
+	}
 }
 
 // KeepDisplay keeps a display. What is not known of it is a gap, for the reason of detail.

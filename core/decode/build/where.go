@@ -140,8 +140,11 @@ func whereToLook(gap string) string {
 	if i, j := strings.IndexByte(name, '['), strings.IndexByte(name, ']'); i >= 0 && j > i {
 		name = name[:i] + name[j+1:]
 	}
-	if name == "drivers" {
+	switch name {
+	case "drivers":
 		return "Enter the drivers that a release requires by hand."
+	case "memory.modules":
+		return "Look at the modules in the machine, and enter memory.installed_bytes by hand."
 	}
 	if place := places[name]; place != "" {
 		return place + ", and enter " + gap + " by hand."

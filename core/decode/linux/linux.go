@@ -68,6 +68,10 @@ func (x *decoder) environment() {
 	if x.liveMedium() {
 		return
 	}
+	if r, is := x.Refused(mountInfo); is && x.D.Device.Environment.IsZero() {
+		x.WhyNot(fact.DeviceEnvironment, r, "") // the root may be one of a medium
+		return
+	}
 	if x.D.Device.Environment.IsZero() && x.sawProcessor() {
 		x.Unseen(virtualDevice(x), "no sign of a hypervisor or a container")
 	}
@@ -116,9 +120,14 @@ var memoryRoots = map[string]bool{"rootfs": true, "tmpfs": true, "overlay": true
 // liveMedium: what runs is not what is installed. The drives are the machine's;
 // the system and its volume are not.
 func (x *decoder) liveMedium() bool {
-	kind := x.D.Storage.System.Filesystem.Or("")
+	root := x.mounted(func(at string) bool { return at == "/" })
+	kind := root.kind
 	if !memoryRoots[kind] || !x.D.Storage.System.DiskBytes.IsZero() {
 		return false
+	}
+	if r, is := x.Refused("/sys/block/"); is && root.device != "" {
+		x.WhyNot(fact.DeviceEnvironment, r, "") // the root may be on a disk all the same
+		return true
 	}
 	if kind == "overlay" && !x.firmwareShown() { // some containers have no mark, and hide the firmware
 		const detail = "the root file system is an overlay, as containers and live media have it"

@@ -67,6 +67,8 @@ func (x *decoder) architecture(info cpu.Info, source string) {
 func (x *decoder) topology() {
 	const base = "/sys/devices/system/cpu"
 	packages, cores, threads := map[string]bool{}, map[string]bool{}, 0
+	groups := map[string]bool{}
+	var looked []string
 	ids, _ := x.List(base)
 	for _, id := range ids {
 		n, isCPU := strings.CutPrefix(id, "cpu")
@@ -75,7 +77,9 @@ func (x *decoder) topology() {
 		}
 		of := func(names ...string) string { // kernels before 2.6.24 have masks and no lists
 			for _, name := range names {
-				if text, ok := x.Text(base + "/" + id + "/topology/" + name); ok && text != "" {
+				at := base + "/" + id + "/topology/" + name
+				looked = append(looked, at)
+				if text, ok := x.Text(at); ok && text != "" {
 					return text
 				}
 			}
@@ -92,6 +96,7 @@ func (x *decoder) topology() {
 			continue
 		}
 		threads++
+		groups[pkg+"/"+siblings] = true
 		if x.TwinCores() { // the siblings are the cores of a module
 			siblings = id
 		}
@@ -100,19 +105,34 @@ func (x *decoder) topology() {
 			packages[pkg] = true
 		}
 	}
+	present, _ := x.Text(base + "/present")
+	if r, is := x.Refused(looked...); is { // a processor without its place could be a core of its own
+		for _, id := range []fact.ID{fact.ProcessorCores, fact.ProcessorPackages} {
+			x.WhyNot(id, r, "")
+		}
+		if n := countRange(present); n > 0 {
+			x.SetNumber(fact.ProcessorThreads, int64(n), base+"/present")
+		}
+		return
+	}
 	if threads == 0 {
 		x.WhyNot(fact.ProcessorCores, x.C.Get(base+"/"), "the kernel does not report the topology")
 		return
 	}
-	present, _ := x.Text(base + "/present")
-	if n := countRange(present); n > threads {
+	n := countRange(present)
+	r, unnamed := x.Refused("cpuid", "/proc/cpuinfo")
+	switch {
+	case unnamed && len(groups) < threads: // those that share parts may be threads, or cores of a module
+		x.SetNumber(fact.ProcessorThreads, int64(max(n, threads)), base)
+		x.WhyNot(fact.ProcessorCores, r, "")
+	case n > threads:
 		// Offline threads belong to cores that do not show; count by ratio only
 		// where it is exact.
 		detail := fmt.Sprintf("%d of %d threads are offline, and their cores do not show", n-threads, n)
 		x.SetNumber(fact.ProcessorThreads, int64(n), base+"/present")
 		x.Gap(fact.ProcessorCores, inventory.NotOffered, detail,
 			"Bring all processors online and take the inventory again.")
-	} else {
+	default:
 		x.SetNumber(fact.ProcessorThreads, int64(threads), base)
 		x.SetNumber(fact.ProcessorCores, int64(len(cores)), base+"/cpu*/topology")
 	}

@@ -134,6 +134,7 @@ func (x screens) displays() {
 		x.display(n, x.C.Get(base+"/"+n+"/edid"))
 	}
 	x.D.Said("displays", base+"/*/edid")
+	x.DisplaysListed()
 	x.NotWhole(states, fact.DisplayCount)
 }
 

@@ -170,6 +170,7 @@ func (x screens) displays() {
 		x.Display(d, x.C.Get(Display(n, EDID)))
 	}
 	x.D.Said("displays", "EDID of the active displays")
+	x.DisplaysListed()
 }
 
 // devices lists the drivers of present devices that have one, and the devices

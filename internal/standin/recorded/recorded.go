@@ -19,15 +19,22 @@ import (
 //go:embed captures
 var files embed.FS
 
-// Names are the machines, by host name.
-func Names() []string {
-	entries, err := files.ReadDir("captures")
+// Names are the machines of the demo, by host name.
+func Names() []string { return namesIn("") }
+
+// Unusual are machines beside the demo that readers are easily wrong about. [Read] reads them, too.
+func Unusual() []string { return namesIn("unusual/") }
+
+func namesIn(dir string) []string {
+	entries, err := files.ReadDir(strings.TrimSuffix("captures/"+dir, "/"))
 	if err != nil {
 		panic(err) // it is embedded
 	}
 	var out []string
 	for _, e := range entries {
-		out = append(out, strings.ToUpper(strings.TrimSuffix(e.Name(), ".json")))
+		if !e.IsDir() {
+			out = append(out, strings.ToUpper(dir+strings.TrimSuffix(e.Name(), ".json")))
+		}
 	}
 	return out
 }

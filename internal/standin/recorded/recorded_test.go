@@ -36,7 +36,7 @@ func TestCapturesAreFresh(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	names := recorded.Names()
+	names := every()
 	if len(all) != len(names) {
 		t.Errorf("%d machines are described, %d files are there; run make generate", len(all), len(names))
 	}
@@ -47,6 +47,9 @@ func TestCapturesAreFresh(t *testing.T) {
 		}
 	}
 }
+
+// every machine that is recorded.
+func every() []string { return slices.Concat(recorded.Names(), recorded.Unusual()) }
 
 // want are facts as they are to be read: the value, or ? and the cause of the
 // gap. They were written by hand from the machines' descriptions.
@@ -286,7 +289,7 @@ func TestRecordedMachines(t *testing.T) {
 // Nothing is silently missing, every value says where it is from, and the
 // inventory is a document that can be read.
 func TestRecordedMachinesAreWhole(t *testing.T) {
-	for _, name := range recorded.Names() {
+	for _, name := range every() {
 		d := decoded(t, name)
 		b, err := json.Marshal(d)
 		if err != nil {
@@ -363,7 +366,7 @@ func TestListsOfRecordedMachines(t *testing.T) {
 // can still be matched.
 func TestRedactedMachines(t *testing.T) {
 	key := []byte("a key for the tests")
-	for _, name := range recorded.Names() {
+	for _, name := range every() {
 		c, err := recorded.Read(name)
 		if err != nil {
 			t.Fatal(err)
@@ -413,7 +416,7 @@ func TestRedactedMachines(t *testing.T) {
 
 // Sources that only fail, lie or end early give an inventory without a crash.
 func FuzzInventory(f *testing.F) {
-	for _, name := range recorded.Names() {
+	for _, name := range every() {
 		f.Add(name, uint16(3), uint16(7), byte(0xFF))
 	}
 	f.Fuzz(func(t *testing.T, name string, at, cut uint16, flip byte) {

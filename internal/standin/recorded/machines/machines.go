@@ -44,10 +44,11 @@ func (m *machine) no(outcome string, errno int64, sources ...string) {
 	}
 }
 
-// Make builds every capture anew, as its file is to be.
+// Make builds every capture anew, as its file is to be: by its path below the captures.
 func Make() (map[string][]byte, error) {
 	out := map[string][]byte{}
-	for _, m := range slices.Concat(windowsMachines(), linuxMachines(), macMachines()) {
+	odd := Unusual()
+	for _, m := range slices.Concat(windowsMachines(), linuxMachines(), macMachines(), odd) {
 		// What a machine says instead of its base counts; in the order of sources,
 		// so that the files do not change by chance.
 		last := map[string]capture.Record{}
@@ -62,7 +63,11 @@ func Make() (map[string][]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		out[strings.ToLower(m.name)+".json"] = append(b, '\n')
+		name := strings.ToLower(m.name) + ".json"
+		if slices.Contains(odd, m) {
+			name = "unusual/" + name
+		}
+		out[name] = append(b, '\n')
 	}
 	return out, nil
 }
