@@ -264,8 +264,9 @@ func (x *decoder) encryption() {
 		return
 	}
 	if n, ok := x.keyNumber(KeyEncryption, "BootStatus"); ok && n == 1 {
-		x.Set(fact.EncryptionState, "on", `HKLM\`+KeyEncryption)
-		x.Set(fact.EncryptionKind, "platform", `HKLM\`+KeyEncryption)
+		const atStart = `HKLM\` + KeyEncryption + ", at the last start"
+		x.Set(fact.EncryptionState, "on", atStart)
+		x.Set(fact.EncryptionKind, "platform", atStart)
 		volume.unlocks(x)
 		return
 	}

@@ -90,6 +90,8 @@ var lessExact = map[string]func(was, is string) bool{
 	"processor.name": strings.Contains,
 	// Each of those who manage it does, whoever else may.
 	"os.managed_by": strings.Contains,
+	// The note of the last start says that it was protected then.
+	"storage.system.encryption.state": func(was, is string) bool { return was == "paused" && is == "on" },
 	// In set-up mode, secure boot is off, too.
 	"firmware.secure_boot": func(was, is string) bool { return was == "setup" && is == "off" },
 	// Without rights nobody asks the TPM itself, and the word of the driver that serves it counts.

@@ -58,6 +58,18 @@ var wantUnusual = map[string]map[string]string{
 	"MODULES-OF-TWO-CORES":     {"processor.cores": "4", "processor.threads": "4", "processor.rated_mhz": notOffered},
 	"TWO-SPEEDS":               {"processor.rated_mhz": "2800"},
 	"LIMITED-SPEED":            {"processor.rated_mhz": notOffered},
+	"PAUSED-PROTECTION": {
+		"storage.system.encryption.state":          "paused",
+		"storage.system.encryption.key_protectors": "recovery-key, tpm-and-pin, passphrase",
+		"storage.system.encryption.tpm_bound":      "true",
+		"os.account":                               "vendor", "os.pending_updates": "? read-failed",
+		"firmware.settings_interface": `root\Plover`, "firmware.settings_offered": "legacy-support",
+		"firmware.legacy_support": "true",
+	},
+	"TPM12-DEACTIVATED": {
+		"tpm.version": "1.2", "tpm.state": "off", "tpm.enabled": "true", "tpm.activated": "false",
+	},
+	"MAC-WITH-RIGHTS": {"storage.system.encryption.state": "on", "os.platform": "macos"},
 	"WITHOUT-RIGHTS": {
 		"firmware.date": "2021-03-09", "memory.installed_bytes": rights, "device.environment": "hardware",
 	},
@@ -103,6 +115,14 @@ func TestUnusualLists(t *testing.T) {
 	expect.Contains(t, gap("FIRMWARE-HIDDEN", "firmware.boot_mode"), "/sys/firmware")
 	limited := decoded(t, unusual("LIMITED-SPEED")).GapOf("processor.rated_mhz")
 	expect.Same(t, "at least as fast", *limited.AtLeast, 2352.0)
+	mac := decoded(t, unusual("MAC-WITH-RIGHTS")).Storage
+	expect.Same(
+		t,
+		"what unlocks the Mac",
+		strings.Join(mac.System.Encryption.Protectors, " "),
+		"passphrase recovery-key",
+	)
+	expect.Same(t, "other systems", strings.Join(mac.OtherSystems, " "), "a root partition of Linux")
 	zfs := decoded(t, unusual("ZFS-ROOT")).Storage.Disks[0]
 	expect.That(t, "it is open whether the system runs from the drive", zfs.System.IsZero())
 	whole, cut := decoded(t, unusual("LOGICAL-PARTITIONS")).Storage.Boot, decoded(t, unusual("LOGICAL-PARTITIONS-CUT"))

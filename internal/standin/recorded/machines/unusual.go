@@ -2,7 +2,9 @@ package machines
 
 import (
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/core/decode/sample"
+	win "rolltop.example/rolltop/core/decode/windows"
 )
 
 // Sources that machines here have in another way.
@@ -90,7 +92,49 @@ func Unusual() []*machine {
 			cpus + "/cpu0/cpufreq/bios_limit": "2401000\n",
 		}),
 		withoutRights(),
+		paused(),
+		oldTPM(),
+		unlockedMac(),
 	}
+}
+
+// paused is a machine whose protection was on at its start and is paused now, with an account linked to the vendor, and
+// with partitions and settings that other machines here do not have.
+func paused() *machine {
+	m := twoDisks()
+	m.name = "PAUSED-PROTECTION"
+	m.ok(win.VolumeHead, sample.Put(512, map[int]string{0: "\xEB\x58\x90-FVE-FS-"}))
+	m.ok(win.View64.Value(win.KeyEncryption, "BootStatus"), number(1))
+	m.encrypts(1, 0, 4, 3, 8)
+	m.ok(win.Accounts, win.AccountLocal+"\n"+win.AccountVendor)
+	m.ok(
+		win.BIOSSettings,
+		win.SettingsLine(`root\Plover`, "Legacy Support", "false", "Enabled", []string{"Disabled", "Enabled"}),
+	)
+	m.no(capture.Failed, 1359, win.Updates)
+	return m
+}
+
+// oldTPM is a machine with a TPM 1.2 that is enabled and not activated.
+func oldTPM() *machine {
+	m := legacyDesktop()
+	m.name = "TPM12-DEACTIVATED"
+	m.ok(win.Flags12, sample.TPM12Flags(true, false))
+	return m
+}
+
+// unlockedMac is a Mac that was read with rights.
+func unlockedMac() *machine {
+	m := newMac()
+	m.name, m.Elevated = "MAC-WITH-RIGHTS", true
+	m.ok(macos.VaultUsers.Source(), "")
+	m.ok(macos.VaultKey.Source(), "true\n")
+	m.ok(macos.VaultManaged.Source(), "false\n")
+	m.says(macos.DiskList, group{"WholeDisks": []any{"disk0"}, "AllDisksAndPartitions": []any{group{
+		"DeviceIdentifier": "disk0", "Content": "GUID_partition_scheme",
+		"Partitions": []any{group{"Content": "Apple_APFS"}, group{"Content": "4F68BCE3-E8CD-4DB1-96E7-FBCAF984B709"}},
+	}}})
+	return m
 }
 
 // unusual is a desk PC that starts in UEFI mode from one drive, but for some files, and without others.
