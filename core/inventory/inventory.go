@@ -338,6 +338,7 @@ type Gap struct {
 	Try      string   `json:"try,omitempty" doc:"What would close it"`
 	Readings []Differ `json:"readings,omitempty" doc:"What each source says, if they conflict"`
 	AtLeast  *float64 `json:"at_least,omitempty" minimum:"0" doc:"What a number is not below, if something bounds it"`
+	None     bool     `json:"none,omitempty" doc:"The machine does not have what the fact is about, so that there is nothing to find"`
 }
 
 // Differ is one of several readings that disagree; the value is written as

@@ -90,7 +90,7 @@ func Overview(d *inventory.Document) []Line {
 					text = " " + text
 				}
 				l.Value += text
-			} else if !optional[p.id] && !(p.id == fact.TPMVersion && f.Is(fact.TPMState, "not-seen")) {
+			} else if none := r.Gap != nil && r.Gap.None; !none && !optional[p.id] && !unseenVersion(f, p.id) {
 				l.Unknown = append(l.Unknown, Missing{def.Label, missing(def, r), Close(def, r.Gap, false)})
 			}
 		}
@@ -99,6 +99,11 @@ func Overview(d *inventory.Document) []Line {
 		}
 	}
 	return out
+}
+
+// unseenVersion: of a TPM that is not seen, nobody misses the version.
+func unseenVersion(f *fact.Facts, id fact.ID) bool {
+	return id == fact.TPMVersion && f.Is(fact.TPMState, "not-seen")
 }
 
 // over names the disks that the system volume spans.
@@ -143,6 +148,7 @@ type Group struct {
 type Row struct {
 	Fact, Label, Value, Source, Why, Try string
 	Known                                bool
+	None                                 bool // the machine does not have what the fact is about
 }
 
 // groups by the beginning of a fact's name, in the order in which they show.
@@ -189,6 +195,7 @@ func Facts(d *inventory.Document) []Group {
 			}
 			if !row.Known {
 				row.Why, row.Try = Sentence(Gap(r.Gap)), Close(&def, r.Gap, false)
+				row.None = r.Gap != nil && r.Gap.None
 			}
 			add(g.name, row)
 		}

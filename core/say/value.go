@@ -159,6 +159,8 @@ func Gap(g *inventory.Gap) string {
 		return "unknown"
 	}
 	switch {
+	case g.None:
+		return "none: " + g.Detail
 	case noDetail(g):
 		return "unknown: " + causes[g.Cause]
 	case g.Cause == inventory.NotOffered, g.Cause == inventory.NotAsked:
@@ -178,6 +180,8 @@ func Close(def *fact.Def, g *inventory.Gap, planned bool) string {
 	switch {
 	case g != nil && g.Try != "":
 		return Sentence(g.Try)
+	case g != nil && g.None:
+		return ""
 	case def.ID == fact.AttestedFacts, def.ID == fact.Attestation:
 		return "Run rolltop-collect on the machine as administrator, with the service's address."
 	case planned:

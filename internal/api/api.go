@@ -279,6 +279,7 @@ type FactRow struct {
 	Label  string `json:"label"`
 	Value  string `json:"value"`
 	Known  bool   `json:"known"`
+	None   bool   `json:"none,omitempty" doc:"The machine does not have what the fact is about"`
 	Source string `json:"source,omitempty"`
 	Why    string `json:"why,omitempty" doc:"For a gap: why the fact is unknown"`
 	Try    string `json:"try,omitempty" doc:"For a gap: how to close it"`

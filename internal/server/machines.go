@@ -347,6 +347,7 @@ func factGroups(d *inventory.Document) []api.FactGroup {
 				Label:  r.Label,
 				Value:  r.Value,
 				Known:  r.Known,
+				None:   r.None,
 				Source: r.Source,
 				Why:    r.Why,
 				Try:    r.Try,

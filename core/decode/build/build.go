@@ -24,7 +24,6 @@ type Draft struct {
 	Tables Tables
 	rights string
 
-	none   map[string]bool        // facts that this machine does not have, so that nobody finds them
 	unread int                    // displays that do not describe themselves
 	tiles  map[string][]edid.Tile // of screens that are kept: the others of the same screen are no displays
 }
@@ -167,11 +166,8 @@ func (x *Draft) Gap(id fact.ID, cause, detail, try string) {
 
 // None notes that a machine does not have what a fact is about, so that there is nothing to find.
 func (x *Draft) None(name, detail string) {
-	if x.none == nil {
-		x.none = map[string]bool{}
-	}
-	x.none[name] = true
-	x.D.AddGap(name, inventory.NotOffered, detail, "")
+	x.D.Gaps = append(x.D.Gaps,
+		inventory.Gap{Fact: name, Cause: inventory.NotOffered, Detail: detail, None: true})
 }
 
 // notRated is the part of a speed that was not rated that the rated one is certainly not below: what is measured, and
@@ -222,7 +218,7 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 	}
 	for i := range x.D.Gaps {
 		g := &x.D.Gaps[i]
-		if g.Try == "" && !x.none[g.Fact] && slices.Contains(byHand, g.Cause) {
+		if g.Try == "" && !g.None && slices.Contains(byHand, g.Cause) {
 			g.Try = whereToLook(g.Fact)
 		}
 	}

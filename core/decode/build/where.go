@@ -40,6 +40,7 @@ var places = map[string]string{
 	"device.uuid":                     inSetUp,
 	"device.form":                     "Look at the machine",
 	"device.environment":              "Look whether this is a virtual machine",
+	"device.hypervisor":               "Look whether this is a virtual machine, and what runs it",
 	"device.board.manufacturer":       onBoard,
 	"device.board.model":              onBoard,
 	"device.board.serial":             onBoard,
@@ -95,6 +96,7 @@ var places = map[string]string{
 	"firmware.date":                            inSetUp,
 	"firmware.boot_mode":                       inSetUpOrHost,
 	"firmware.uefi_capable":                    ofMaker,
+	"firmware.uefi_bits":                       ofMaker,
 	"firmware.password":                        "Start the firmware's set-up and see whether it asks for a password",
 	"firmware.settings_interface":              ofSettings,
 	"firmware.settings_offered":                ofSettings,
@@ -173,6 +175,12 @@ func (x *Draft) without() {
 		none("its protection is not paused", fact.EncryptionPausedAt)
 	case "":
 		none("it is unknown whether its protection is paused", fact.EncryptionPausedAt)
+	}
+	if x.D.Device.Environment.Or("") == "hardware" {
+		none("no hypervisor is seen", fact.DeviceHypervisor)
+	}
+	if x.D.Firmware.BootMode.Or("") == "legacy" {
+		none("only a machine that started in UEFI mode tells", fact.UEFIBits)
 	}
 	if slices.Contains([]string{"not-seen", "announced"}, x.D.TPM.State.Or("")) {
 		none("no TPM is seen that could tell", withoutTPM...)

@@ -103,7 +103,6 @@ func (x *decoder) firmware() {
 			x.D.AddGap(name, inventory.NotOffered, detail, "")
 		}
 	}
-	x.None(fact.UEFIBits.String(), "only a machine that started in UEFI mode tells")
 }
 
 // notLegacy says why it cannot be concluded from the absence of UEFI's directory that the machine started in legacy
@@ -196,6 +195,11 @@ func (x *decoder) tpm() {
 	case len(names) > 0:
 		x.tpmDevice("/sys/class/tpm/" + names[0])
 		return
+	case class.Outcome == capture.Denied, class.Outcome == capture.Failed: // a driver may serve one
+		for _, id := range []fact.ID{fact.TPMState, fact.TPMVersion} {
+			x.WhyNot(id, class, "")
+		}
+		return
 	case announced != "":
 		x.Set(fact.TPMState, "announced", "ACPI table "+announced)
 	case class.Outcome == capture.OK && haveTables:
@@ -211,7 +215,6 @@ func (x *decoder) tpm() {
 		x.Gap(fact.TPMVersion, inventory.NotOffered, detail, "")
 		return
 	}
-	x.None(fact.TPMVersion.String(), "no TPM is seen that could tell")
 }
 
 // tpmDetails reads maker and firmware version from what the TPM itself says,

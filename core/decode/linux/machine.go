@@ -30,8 +30,6 @@ func (x *decoder) processor() {
 	if info.Guest {
 		x.Set(fact.DeviceEnvironment, "guest", source+" hypervisor bit")
 		x.Set(fact.DeviceHypervisor, info.Hypervisor, source+" leaf 40000000h")
-	} else {
-		x.None(fact.DeviceHypervisor.String(), "no hypervisor is seen")
 	}
 }
 

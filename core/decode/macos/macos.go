@@ -204,7 +204,6 @@ func (x *decoder) device() {
 		x.Set(fact.DeviceEnvironment, "hardware", "no sign of a hypervisor")
 	}
 	x.None(fact.DeviceAssetTag.String(), "Macs have none in firmware")
-	x.None(fact.DeviceHypervisor.String(), "no hypervisor is seen")
 }
 
 // features turns the kernel's names of features into the makers'.
@@ -306,9 +305,14 @@ func (x *decoder) memory() {
 		return
 	}
 	x.SetNumber(fact.MemoryVisible, n, Sysctl("hw.memsize"))
-	if x.Tables.Read {
+	switch {
+	case x.Tables.Read:
 		x.Modules()
-	} else {
+	case !x.arm && x.Tables.Record.Outcome != capture.Absent:
+		for _, name := range []string{"memory.slots", "memory.slots_used", "memory.max_bytes", "memory.modules"} {
+			x.Why(name, x.Tables.Record, "this Mac hands out no firmware tables")
+		}
+	default:
 		const detail = "this Mac's memory is part of its chip and has no slots to tell of"
 		for _, name := range []string{"memory.slots", "memory.slots_used", "memory.max_bytes", "memory.modules"} {
 			x.None(name, detail)

@@ -50,7 +50,6 @@ func (x *decoder) firmware() {
 		x.WhyNot(fact.UEFICapable, x.Tables.Record,
 			"the firmware does not say that it can do UEFI, which does not mean that it cannot")
 	}
-	x.None(fact.UEFIBits.String(), "only a machine that started in UEFI mode tells")
 }
 
 // bootMode: both calls number the types alike.
@@ -148,6 +147,7 @@ func (x *decoder) tpm() {
 		return
 	case uint32(r.Errno) == tbsDeactivated:
 		x.Set(fact.TPMState, "off", TBS)
+		x.Gap(fact.TPMVersion, inventory.NotOffered, "the TPM is switched off, and does not tell", "")
 	case uint32(r.Errno) == tbsNotFound || r.Outcome == capture.Absent:
 		switch {
 		case announced != "":
@@ -165,7 +165,6 @@ func (x *decoder) tpm() {
 		x.WhyNot(fact.TPMVersion, r, "this system has no TPM base services")
 		return
 	}
-	x.None(fact.TPMVersion.String(), "no TPM is seen that could tell")
 }
 
 func (x *decoder) kindOfTable(a tpm.Announced) {

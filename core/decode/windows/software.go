@@ -159,8 +159,12 @@ func (x *decoder) management() {
 		x.Set(fact.OSHeldAt, x.keyText(KeyPolicy, "TargetReleaseVersionInfo"), `HKLM\`+KeyPolicy)
 	}
 	if o.HeldAt.IsZero() {
-		x.RefusedOr(fact.OSHeldAt, "no policy holds the machine at a release",
-			View64.Value(KeyPolicy, "TargetReleaseVersion"))
+		if r, is := x.Refused(View64.Value(KeyPolicy, "TargetReleaseVersion"),
+			View64.Value(KeyPolicy, "TargetReleaseVersionInfo")); is {
+			x.WhyNot(fact.OSHeldAt, r, "")
+		} else {
+			x.None(fact.OSHeldAt.String(), "no policy holds the machine at a release")
+		}
 	}
 	x.checksSkipped(o)
 }

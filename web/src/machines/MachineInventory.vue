@@ -12,7 +12,9 @@ import FactForm from './FactForm.vue'
 const props = defineProps<{ machine: Schemas['Machine']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const { trouble, run } = useAction()
-const missing = computed(() => props.machine.facts.flatMap((g) => g.facts).filter((f) => !f.known).length)
+const missing = computed(
+  () => props.machine.facts.flatMap((g) => g.facts).filter((f) => !f.known && !f.none).length,
+)
 async function removeFact(fact: string) {
   await run(async () => {
     await ask(
@@ -57,7 +59,7 @@ async function removeFact(fact: string) {
               <td v-else class="py-1 pr-4 text-soft">
                 {{ f.why }} {{ f.try }}
                 <FactForm
-                  v-if="may"
+                  v-if="may && !f.none"
                   :machine="machine.key"
                   :fact="f.fact"
                   :label="f.label"
