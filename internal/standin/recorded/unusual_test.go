@@ -113,6 +113,7 @@ func TestUnusualLists(t *testing.T) {
 	expect.Contains(t, gap("ON-ARM", "processor.name"), "0x71")
 	expect.Contains(t, gap("ZFS-ROOT", "storage.system.disk_bytes"), "ZFS")
 	expect.Contains(t, gap("FIRMWARE-HIDDEN", "firmware.boot_mode"), "/sys/firmware")
+	expect.Contains(t, gap("DISGUISED-GUEST", "device.environment"), "as virtual machines have it")
 	limited := decoded(t, unusual("LIMITED-SPEED")).GapOf("processor.rated_mhz")
 	expect.Same(t, "at least as fast", *limited.AtLeast, 2352.0)
 	mac := decoded(t, unusual("MAC-WITH-RIGHTS")).Storage
