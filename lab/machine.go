@@ -40,7 +40,7 @@ type Machine struct {
 
 	Attests *Attests          `json:"attests,omitempty" doc:"It reports to a service, and proves what its TPM attests"`
 	Expect  map[string]string `json:"expect" doc:"Fact to value; “? cause” for a gap; “known” for any value; “has …” and “lacks …” for sets"`
-	Listed  []string          `json:"listed,omitempty" doc:"A drive each: name bus kind bytes style"`
+	Listed  []string          `json:"listed,omitempty" doc:"A drive each: name bus kind bytes style; of a name, [ab] is either"`
 	Members []string          `json:"members,omitempty" doc:"A disk each below the system volume: name bytes role"`
 	Ready   string            `json:"disposition,omitempty" doc:"What a check against lab/release.yaml says"`
 	Same    string            `json:"same_as,omitempty" doc:"Another machine whose identity this one has"`

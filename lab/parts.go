@@ -86,11 +86,20 @@ b=/bin/busybox
 $b mount -t proc proc /proc
 $b mount -t sysfs sys /sys
 $b mount -t devtmpfs dev /dev
-for m in /mod/*.ko; do $b insmod $m 2>/dev/null; done
 root=$($b sed -n 's/.*lab.root=\([^ ]*\).*/\1/p' /proc/cmdline)
+wait_for_root() {
+  for i in $($b seq 20); do [ -z "$root" ] || [ -b $root ] && break; $b sleep 1; done
+}
+for m in /mod/*.ko; do
+  case $m in *usb*storage*) wait_for_root ;; esac # a stick that is quicker would have the name of the first drive
+  $b insmod $m 2>/dev/null
+done
 if [ -n "$root" ]; then
-  for i in 1 2 3 4 5 6 7 8 9 10; do [ -b $root ] && break; $b sleep 1; done
-  $b mount -t ext4 $root /newroot || $b echo "no root on $root"
+  wait_for_root
+  for at in $root /dev/sd?2; do # the kernel names drives of one controller in any order
+    $b mountpoint -q /newroot || $b mount -t ext4 $at /newroot
+  done
+  $b mountpoint -q /newroot || { $b echo "no root on $root among"; $b cat /proc/partitions; }
   $b umount /proc /sys
   exec $b switch_root /newroot /sbin/init
 fi
