@@ -77,7 +77,7 @@ var (
 		1, 50, 120, 124, 127, 0xC0000002, 0xC0000003, 0xC00000BB,
 		15007,                                          // no such log
 		0x80040154, 0x80040155, 0x8004100E, 0x80041010, // no such class of objects, or no place for them
-		0x80070422, 0x80004001, // a service is switched off; not implemented
+		0x80070422, 0x80004001, // a service is switched off, or does not answer such a question
 	}
 	notThere = []uint32{2, 3, 203, 1168, 0xC0000100, 0x8028400F, 259}
 	refused  = []uint32{5, 1314, 1300, 0xC0000022, 0xC0000061, 0x80284012, 0x80041003, 0x80070005}

@@ -25,30 +25,33 @@ func firmwareSettings() ([]byte, uint32) {
 	return withObjects(func(o *objects) []byte {
 		locator := o.create(classLocator)
 		var lines []string
-		var denied error
+		var untold error
 		todo := []string{"root"}
 		for i := 0; i < len(todo) && i < maxNamespaces && o.err == nil; i++ {
 			below, found, err := settingsIn(locator, todo[i])
-			if slices.Contains(refused, codeOfObject(err)) {
-				denied = err
+			if err != nil {
+				untold = err
 			}
 			if strings.Count(todo[i], `\`) < maxDepth {
 				todo = append(todo, below...)
 			}
 			lines = append(lines, found...)
 		}
-		if len(lines) == 0 && o.err == nil {
+		switch {
+		case o.err != nil:
+		case len(lines) == 0 && untold != nil:
+			o.err = untold
+		case len(lines) == 0:
 			o.err = windows.ERROR_NOT_FOUND
-			if denied != nil {
-				o.err = denied
-			}
+		case untold != nil || len(todo) > maxNamespaces:
+			lines = append(lines, win.SettingsMore)
 		}
 		return []byte(strings.Join(lines, "\n"))
 	})
 }
 
 // settingsIn asks one namespace for those below it, and for settings as the published profile has them (DMTF DSP1061).
-// The error is for a namespace that does not let itself be asked; one that has no settings has none.
+// The error is for a namespace that does not give out all of it; one that has no settings has no error.
 func settingsIn(locator *ole.IDispatch, namespace string) (below, lines []string, err error) {
 	o := new(objects)
 	defer o.release()
@@ -61,7 +64,7 @@ func settingsIn(locator *ole.IDispatch, namespace string) (below, lines []string
 			below = append(below, namespace+`\`+name)
 		}
 	})
-	err, o.err = o.err, nil
+	err, o.err = told(o.err), nil
 	o.each(services, "SELECT * FROM CIM_BIOSEnumeration", func(in *objects, item *ole.IDispatch) {
 		name := strings.Join(in.texts(item, "AttributeName"), "")
 		if build.SettingOf(name) == "" || in.err != nil {
@@ -77,10 +80,18 @@ func settingsIn(locator *ole.IDispatch, namespace string) (below, lines []string
 	if o.err == nil && len(lines) == 0 {
 		lines = []string{win.SettingsLine(namespace, "", "", "", nil)}
 	}
-	if slices.Contains(refused, codeOfObject(o.err)) {
+	if told(o.err) != nil {
 		err = o.err
 	}
 	return below, lines, err
+}
+
+// told is an error that is no answer: that there is no such class, or nothing of that name, is one.
+func told(err error) error {
+	if slices.Contains(notOffered, codeOfObject(err)) || slices.Contains(notThere, codeOfObject(err)) {
+		return nil
+	}
+	return err
 }
 
 // each hands the objects that a query finds to f, and lets each go after it.
@@ -92,6 +103,9 @@ func (o *objects) each(services *ole.IDispatch, query string, f func(in *objects
 		item := in.object(found, "ItemIndex", int32(i))
 		if in.err == nil {
 			f(in, item)
+		}
+		if in.err != nil {
+			o.err = in.err // what this one says is not told
 		}
 		in.release()
 	}

@@ -68,10 +68,9 @@ func accountKind(name *uint16) (string, uint32) {
 
 // lastBackup asks the system's log for its newest note that a backup is finished, and keeps when that was.
 func lastBackup() ([]byte, uint32) {
-	channel, finished, when := windows.StringToUTF16Ptr("Microsoft-Windows-Backup"),
-		windows.StringToUTF16Ptr(
-			"*[System[EventID=4]]",
-		), windows.StringToUTF16Ptr("Event/System/TimeCreated/@SystemTime")
+	channel := windows.StringToUTF16Ptr("Microsoft-Windows-Backup")
+	finished := windows.StringToUTF16Ptr("*[System[EventID=4]]")
+	when := windows.StringToUTF16Ptr("Event/System/TimeCreated/@SystemTime")
 	const fromChannel, newestFirst, patienceMS, values, size = 1, 0x200, 3000, 0, 64
 	found, code := handle("EvtQuery", 0, uintptr(unsafe.Pointer(channel)), uintptr(unsafe.Pointer(finished)),
 		fromChannel|newestFirst)

@@ -1,7 +1,7 @@
 /* What services of the system answer that the emulation does not have, as its published headers declare it: objects that
  * tell of the encryption of the system volume and of updates, the accounts that the machine keeps, and the log of events.
  * The answers are in the environment; without one, the service is not there. A name that the published type library of an
- * interface, or the published header of updates, does not have is unknown. */
+ * interface, or the published header of updates, does not have is unknown. Names within a class have no header. */
 #define COBJMACROS
 #define INITGUID
 #include <stddef.h>

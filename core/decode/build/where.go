@@ -160,9 +160,10 @@ var withoutTPM = []fact.ID{fact.TPMVersion, fact.TPMEnabled, fact.TPMActivated, 
 
 // without notes what a machine does not have because of what else is known of it.
 func (x *Draft) without() {
+	f := fact.Read(x.D)
 	none := func(detail string, ids ...fact.ID) {
 		for _, id := range ids {
-			if x.D.GapOf(id.String()) == nil && !fact.Read(x.D).Get(id).Value.Known() {
+			if x.D.GapOf(id.String()) == nil && !f.Get(id).Value.Known() {
 				x.None(id.String(), detail)
 			}
 		}

@@ -383,6 +383,11 @@ func (x *decoder) style(name string) (style, source string, rec capture.Record) 
 // partition, where that is mounted.
 func (x *decoder) esp(t partition.Table) {
 	if !slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" }) {
+		if t.Cut {
+			const detail = "no EFI system partition is among the partitions that were read"
+			x.Gap(fact.ESPLoader, inventory.NotOffered, detail, "")
+			return
+		}
 		x.None("storage.boot.esp", "the disk has no EFI system partition")
 		return
 	}

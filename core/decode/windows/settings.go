@@ -24,6 +24,9 @@ func SettingsLine(namespace, name, readOnly, current string, possible []string) 
 	return strings.TrimRight(strings.Join(fields, "\t"), "\t")
 }
 
+// SettingsMore is the line that says that not all settings were given out.
+const SettingsMore = "\tmore"
+
 // settings are what the firmware lets the running system change, where a program of its maker offers that by the
 // published profile (DMTF DSP1061, BIOS Management Profile).
 func settings(x *decoder) {
@@ -31,6 +34,10 @@ func settings(x *decoder) {
 	var list []build.Setting
 	namespace, untold := "", false
 	for _, line := range x.Lines(BIOSSettings) {
+		if line == SettingsMore {
+			untold = true
+			continue
+		}
 		f := append(strings.Split(line, "\t"), "", "", "", "")
 		if namespace == "" {
 			namespace = f[0]
@@ -54,7 +61,7 @@ func settings(x *decoder) {
 	x.Set(fact.SettingsInterface, namespace, BIOSSettings)
 	x.Settings(BIOSSettings+" in "+namespace, list)
 	if untold {
-		const detail = "it is not told of each setting whether it can be changed"
+		const detail = "it is not told of every setting whether it can be changed"
 		x.Gap(fact.SettingsOffered, inventory.NotOffered, detail, "")
 	}
 }

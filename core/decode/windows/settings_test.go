@@ -37,6 +37,8 @@ func TestSettingsOfTheFirmware(t *testing.T) {
 			want{place, "", unknown}},
 		{"one of which that is not told", []string{line("SecureBoot", "", "Enabled", two...)},
 			want{place, unknown, unknown}},
+		{"not all of them are given out",
+			[]string{line("SecureBoot", "false", "Enabled", two...), windows.SettingsMore}, want{place, unknown, unknown}},
 		{"other settings", []string{line("Fan", "false", "Quiet", "Quiet", "Loud")}, want{place, "", unknown}},
 		{"a place without settings that matter", []string{line("", "", "")}, want{place, "", unknown}},
 		{"blanks in values", []string{line("Secure\tBoot", "false", "Dis\nabled", "a\tb", "c\nd")},

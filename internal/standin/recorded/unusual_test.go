@@ -128,5 +128,7 @@ func TestUnusualLists(t *testing.T) {
 	expect.That(t, "it is open whether the system runs from the drive", zfs.System.IsZero())
 	whole, cut := decoded(t, unusual("LOGICAL-PARTITIONS")).Storage.Boot, decoded(t, unusual("LOGICAL-PARTITIONS-CUT"))
 	expect.Same(t, "partitions, with the logical ones", len(whole.Partitions), 4)
+	esp := cut.GapOf("storage.boot.esp.loader")
+	expect.That(t, "what lies behind the cut is not said to be absent", esp != nil && !esp.None)
 	expect.That(t, "a chain that was not read is cut", cut.GapOf("storage.boot.partitions") != nil)
 }
