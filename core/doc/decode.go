@@ -232,10 +232,17 @@ func fillMap(n *Node, v reflect.Value, ru *rule, r *Report) {
 	}
 }
 
+// TimeFits says whether a document can hold a time: one of the years 1970 to 2200, UTC. Others come from clocks that
+// were never set and from bytes that are no time.
+func TimeFits(t time.Time) bool {
+	year := t.UTC().Year()
+	return year >= 1970 && year <= 2200
+}
+
 func fillTime(n *Node, v reflect.Value, r *Report) {
 	for _, form := range []string{time.RFC3339Nano, time.DateOnly} {
 		if t, err := time.Parse(form, n.Text); err == nil && (n.Kind == Text || n.Kind == Plain) {
-			if t.Year() < 1970 || t.Year() > 2200 {
+			if !TimeFits(t) {
 				break
 			}
 			v.Set(reflect.ValueOf(t.UTC()))

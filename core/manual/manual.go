@@ -161,11 +161,6 @@ func site(name string) (def *fact.Def, row int, err error) {
 }
 
 func enter(d *inventory.Document, f *Fact) error {
-	if f.Fact == fact.EncryptionPausedAt.String() {
-		if _, err := time.Parse(time.DateOnly, f.Value); err != nil {
-			return fmt.Errorf("%s: %q is not a day; write it as 2026-11-22", f.Fact, f.Value)
-		}
-	}
 	def, row, err := site(f.Fact)
 	if err != nil {
 		return err
@@ -183,6 +178,11 @@ func enter(d *inventory.Document, f *Fact) error {
 	slot, err := find(d, def, row)
 	if err != nil {
 		return err
+	}
+	if _, is := slot.(*inventory.Opt[time.Time]); is {
+		if day, err := time.Parse(time.DateOnly, value.Text()); err != nil || !doc.TimeFits(day) {
+			return fmt.Errorf("%s: %q is not a day; write it as 2026-11-22", f.Fact, f.Value)
+		}
 	}
 	name := f.Fact
 	if was := fact.Read(d); row < 0 {

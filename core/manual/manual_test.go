@@ -106,6 +106,9 @@ func TestBadFacts(t *testing.T) {
 		{"graphics[x].interface_level", "12.0", "positions count from 0"},
 		{"graphics]0[.interface_level", "12.0", "is not the name of a fact"},
 		{"tpm[0].state", "ready", "is not in a list"},
+		{"backup.last_at", "last week", `"last week" is not a day; write it as 2026-11-22`},
+		{"backup.last_at", "2726-11-18", `"2726-11-18" is not a day; write it as 2026-11-22`},
+		{"storage.system.encryption.paused_since", "soon", `"soon" is not a day; write it as 2026-11-22`},
 		{"processor.cores", "99999999", "out of range"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

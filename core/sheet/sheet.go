@@ -416,10 +416,13 @@ func parseTime(text string) (time.Time, error) {
 	var err error
 	for _, layout := range []string{time.RFC3339, "2006-01-02 15:04:05", "2006-01-02 15:04", time.DateOnly} {
 		if at, err = time.Parse(layout, text); err == nil {
-			return at.UTC(), nil
+			break
 		}
 	}
-	return at, err
+	if err == nil && !doc.TimeFits(at) {
+		err = errors.New("outside the years that a document can hold")
+	}
+	return at.UTC(), err
 }
 
 // value reads a cell.

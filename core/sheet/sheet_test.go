@@ -1,6 +1,7 @@
 package sheet_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -38,6 +39,27 @@ func read(t *testing.T, columns map[string]sheet.Choice) *sheet.Read {
 		t.Fatal(err)
 	}
 	return r
+}
+
+// The time of a reading is one that an inventory can hold, whichever way a cell writes it.
+func TestTimesOfReadings(t *testing.T) {
+	for cell, right := range map[string]bool{
+		"2026-11-20": true, "2026-11-20 09:30": true, "2026-11-20T09:30:00Z": true,
+		"yesterday": false, "2726-11-20": false, "0026-11-20 09:30": false,
+	} {
+		t.Run(cell, func(t *testing.T) {
+			row := append(slices.Clone(rows[0][:len(heads)-1]), cell)
+			r, err := sheet.Sheet(heads, [][]string{row}, sheet.Options{
+				Name: "assets.csv", TakenAt: now, Columns: settled, Fixed: map[string]string{"os.platform": "windows"},
+			})
+			if err != nil || !r.Settled() {
+				t.Fatal(err)
+			}
+			if got := r.Rows[0].Document != nil; got != right {
+				t.Errorf("%v: %s", got, r.Rows[0].Problem)
+			}
+		})
+	}
 }
 
 // What a heading does not say is asked: which memory, which disk, which GB.

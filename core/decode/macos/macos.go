@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/titles"
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/placeholder"
@@ -393,11 +394,15 @@ func (x *decoder) updates() {
 func (x *decoder) backups() {
 	rec := x.C.Get(Backups)
 	var last time.Time
+	unread := false
 	places, _ := find(tree(rec.Raw), "Destinations").([]any)
 	for _, place := range places {
 		dates, _ := find(place, "SnapshotDates").([]any)
 		for _, d := range dates {
-			if at, err := time.Parse(time.RFC3339, words(d)); err == nil && at.After(last) {
+			at, err := time.Parse(time.RFC3339, words(d))
+			if err != nil || !doc.TimeFits(at) {
+				unread = true
+			} else if at.After(last) {
 				last = at
 			}
 		}
@@ -406,6 +411,8 @@ func (x *decoder) backups() {
 	case !last.IsZero():
 		x.D.Backup.LastAt = build.Some(last)
 		x.D.Said(fact.BackupAt.String(), Backups)
+	case unread:
+		x.Gap(fact.BackupAt, inventory.ReadFailed, "the days of the backups that the system notes are no times", "")
 	case rec.Outcome == capture.OK:
 		const detail = "the system's own backup has not run; another program may do it"
 		x.Gap(fact.BackupAt, inventory.NotOffered, detail, "")

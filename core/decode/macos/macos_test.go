@@ -122,6 +122,9 @@ func TestVariants(t *testing.T) {
 			m.ok(macos.Backups, `{"Destinations":[{"SnapshotDates":["2026-10-02T03:00:00Z","2026-11-21T08:30:00Z"]},`+
 				`{"SnapshotDates":["2026-11-05T08:30:00Z","soon"]},{}]}`)
 		}, map[string]string{"backup.last_at": "2026-11-21"}},
+		{"backups at no time", func(m mac) {
+			m.ok(macos.Backups, `{"Destinations":[{"SnapshotDates":["2726-10-02T03:00:00Z","soon"]}]}`)
+		}, map[string]string{"backup.last_at": "? read-failed"}},
 		{"backups that never ran", func(m mac) { m.ok(macos.Backups, `{"Destinations":[]}`) },
 			map[string]string{"backup.last_at": "? not-offered"}},
 		{"no backups", func(m mac) { m.no(macos.Backups, capture.Absent) },

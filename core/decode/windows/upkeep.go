@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/decode/build"
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -56,9 +57,9 @@ func eventTime(b []byte) (time.Time, bool) {
 	if len(b) < size || binary.LittleEndian.Uint32(b[12:]) != filetime {
 		return time.Time{}, false
 	}
-	const second, from1601To1970, latestYear = 10_000_000, 11_644_473_600, 9999
+	const second, from1601To1970 = 10_000_000, 11_644_473_600
 	at := time.Unix(int64(binary.LittleEndian.Uint64(b)/second)-from1601To1970, 0).UTC()
-	return at, at.Unix() > 0 && at.Year() <= latestYear
+	return at, doc.TimeFits(at)
 }
 
 // backups: the system notes in its log when a backup of its own is finished.

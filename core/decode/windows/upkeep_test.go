@@ -135,6 +135,8 @@ func TestUpkeep(t *testing.T) {
 		{"a note cut short", "backup.last_at", "? read-failed", set(windows.BackupEvent, event[:15])},
 		{"a time before there were any", "backup.last_at", "? read-failed",
 			set(windows.BackupEvent, sample.U64(1)+event[8:])},
+		{"a time that no inventory can hold", "backup.last_at", "? read-failed",
+			set(windows.BackupEvent, sample.EventTime(at.AddDate(700, 0, 0)))},
 		{"a time that no calendar has", "backup.last_at", "? read-failed",
 			set(windows.BackupEvent, sample.U64(1<<63)+event[8:])},
 	} {
