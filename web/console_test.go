@@ -274,6 +274,22 @@ func TestFactByHand(t *testing.T) {
 	}
 }
 
+// What an adapter can do is entered on the page of one machine, for every machine of the model that has it.
+func TestFactOfAnAdapterByHand(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := openRefused(t, s)
+	const row = `[data-fact="graphics[7e5a:0b24].interface_level"]`
+	must(t, p.Go(s.URL+"/machines/eelg-102"), p.WaitText("Screens"), p.Click("[data-group=Screens] button"),
+		p.WaitText("Graphics interface level of 7e5a:0b24"), p.Click(row+" button"),
+		p.WaitText("for every Ostrel Slipway 14 that has this adapter"), p.Type(row+" input", "12.1"),
+		p.Click(row+" input[type=checkbox]"))
+	must(t, p.Press(row, "Enter fact"), p.WaitText("entered by hand for every Ostrel Slipway 14 by demo"))
+	l, err := s.Client.ModelFacts(t.Context())
+	must(t, err)
+	expect.Same(t, "facts of models", len(l.Facts), 1)
+	expect.Same(t, "machines that have the adapter", l.Facts[0].Machines, 1)
+}
+
 func TestCompare(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)

@@ -56,6 +56,7 @@ type Evidence struct {
 	Condition bool        // it belongs to the condition
 	Not       bool        // it stands below a “not”: the need asks for the opposite
 	Row       string      // for a row of a list of the machine: what the row is called
+	At        int         // for a row: its position
 }
 
 // For is the truth of the comparison for the need it is part of: of one below a “not”
@@ -163,7 +164,7 @@ func collect(out []Evidence, n need.Need, v fact.View, f *fact.Facts, like Evide
 		out = append(out, leafEvidence(x, v, f, like))
 		for i := range f.Rows(x.Group) {
 			row := like
-			row.Row = f.RowName(x.Group, i)
+			row.Row, row.At = f.RowName(x.Group, i), i
 			out = collect(out, x.Part, f.Row(x.Group, i), f, row)
 		}
 	case need.Leaf:

@@ -1,5 +1,7 @@
 package fact
 
+import "slices"
+
 // The numbers of the facts of this file. One is never used again; go test -run FreeNumbers -v names
 // those that are free.
 const (
@@ -25,6 +27,7 @@ const (
 	BatteryHealth     ID = 76
 	SettingsInterface ID = 77
 	AdapterCount      ID = 83 // the counts of lists are in the order of Group
+	AdapterKinds      ID = 117
 	DisplayCount      ID = 84
 	DriveCount        ID = 85
 	ModuleCount       ID = 86
@@ -357,6 +360,15 @@ var restFacts = []Def{
 		About:   "Number of rows; a requirement can check each of them",
 	},
 	{
+		ID:      AdapterKinds,
+		Name:    "graphics.adapters",
+		Label:   "graphics adapters by their PCI ids",
+		Kind:    Set,
+		Derived: true,
+		of:      adapterKinds,
+		About:   "Of those that tell them, such as 7e5a:0c21: finds the machines that have an adapter",
+	},
+	{
 		ID:      DisplayCount,
 		Name:    "displays",
 		Label:   "displays",
@@ -497,4 +509,19 @@ var restFacts = []Def{
 		of:      unjudged,
 		About:   "Drivers that the release document does not name",
 	},
+}
+
+// adapterKinds are the ids of the adapters that tell them.
+func adapterKinds(d *document) Value {
+	var ids []string
+	for i := range d.Graphics {
+		if one := d.Graphics[i].IDs(); one != "" {
+			ids = append(ids, one)
+		}
+	}
+	if ids == nil {
+		return Value{}
+	}
+	slices.Sort(ids)
+	return Items(slices.Compact(ids))
 }

@@ -9,6 +9,7 @@ const (
 	AdapterModel     ID = 122
 	AdapterLevel     ID = 123
 	AdapterAddIn     ID = 124
+	AdapterIDs       ID = 125
 	DisplayName      ID = 130
 	DisplayInternal  ID = 131
 	DisplayWidth     ID = 132
@@ -96,6 +97,21 @@ var rowCatalogue = []Def{
 		Label: "add-in card",
 		Kind:  Bool,
 		at:    rowTruth(func(d *document, i int) *optBool { return &d.Graphics[i].AddIn }),
+	},
+	{
+		ID:    AdapterIDs,
+		Name:  "graphics.ids",
+		Label: "PCI ids of the adapter",
+		Kind:  Text,
+		// A document has them in two places.
+		Derived: true,
+		at: access{read: func(d *document, i int) Value {
+			if ids := d.Graphics[i].IDs(); ids != "" {
+				return Of(Text, ids)
+			}
+			return Value{}
+		}},
+		About: "Vendor and device, such as 7e5a:0c21: the same on every machine that has this adapter",
 	},
 
 	{

@@ -40,7 +40,8 @@ var changes = stated(map[Change][]ID{
 	},
 	ByPart: {
 		MemoryInstalled, MemoryVisible, MemorySlotsUsed, MemoryFreeSlots, DiskBytes, DiskKind, DiskHealth, AdapterCount,
-		DisplayCount, DriveCount, ModuleCount, AdapterName, AdapterLevel, AdapterAddIn, DisplayName, DisplayInternal,
+		DisplayCount, DriveCount, ModuleCount, AdapterKinds, AdapterName, AdapterIDs, AdapterLevel, AdapterAddIn,
+		DisplayName, DisplayInternal,
 		DisplayWidth, DisplayHeight, DisplayDiagonal, DisplayBits, DriveName, DriveModel, DriveBus, DriveKind,
 		DriveBytes, DriveStyle, DriveSystem, DriveRemovable, DriveHealth, DriveWear,
 		ModuleSlot, ModuleBytes, ModuleType,

@@ -1,6 +1,7 @@
 package fact_test
 
 import (
+	"fmt"
 	"testing"
 
 	"rolltop.example/rolltop/core/fact"
@@ -237,5 +238,42 @@ func TestFreeNumbers(t *testing.T) {
 	t.Logf("free numbers of facts: %d", free)
 	if len(free) == 0 {
 		t.Error("no number is left for another fact; raise Count, and the catalogue's version")
+	}
+}
+
+// The adapters of a machine are found by their ids, and are said to be all only where nothing is missing.
+func TestAdaptersByTheirIDs(t *testing.T) {
+	adapter := func(vendor, device string) inventory.Adapter {
+		var a inventory.Adapter
+		if vendor != "" {
+			a.VendorID = inventory.Some(vendor)
+		}
+		if device != "" {
+			a.DeviceID = inventory.Some(device)
+		}
+		return a
+	}
+	whole, gap := []inventory.Gap(nil), []inventory.Gap{{Fact: "graphics", Cause: inventory.ReadFailed}}
+	for _, tt := range []struct {
+		name        string
+		list        []inventory.Adapter
+		gaps        []inventory.Gap
+		want, floor string
+	}{
+		{"two, one of them twice", []inventory.Adapter{adapter("7e5a", "0c22"), adapter("7E5A", "0C21"),
+			adapter("7e5a", "0c22")}, whole, "[7e5a:0c21 7e5a:0c22]", "[]"},
+		{"one tells no device", []inventory.Adapter{adapter("7e5a", "0c22"), adapter("7e5a", "")}, whole, "[]",
+			"[7e5a:0c22]"},
+		{"a list that is not whole", []inventory.Adapter{adapter("7e5a", "0c22")}, gap, "[]", "[7e5a:0c22]"},
+		{"ids of another form", []inventory.Adapter{adapter("7e5a1", "0c22"), adapter("7e5", "0g22")}, whole, "[]",
+			"[]"},
+		{"no list", nil, whole, "[]", "[]"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			r := fact.Read(&inventory.Document{Graphics: tt.list, Gaps: tt.gaps}).Get(fact.AdapterKinds)
+			expect.Same(t, "all", fmt.Sprint(r.Value.Set()), tt.want)
+			expect.Same(t, "at least", fmt.Sprint(r.Floor().Set()), tt.floor)
+			expect.That(t, "a gap where it is unknown", r.Value.Known() == (r.Gap == nil))
+		})
 	}
 }

@@ -23,6 +23,21 @@ func (f review) readings(d *inventory.Document) {
 	f.drivesDiffer(d)
 	f.otherPartitions(d)
 	f.twoThingsOfASlot()
+	f.adaptersWithoutIDs()
+}
+
+// adaptersWithoutIDs: an adapter that tells no ids, or a list that is not whole, may have others than those that are
+// known.
+func (f review) adaptersWithoutIDs() {
+	r, gap := &f.one[AdapterKinds], f.one[AdapterCount].Gap
+	for i := range f.Rows(Adapters) {
+		if !f.Row(Adapters, i).Value(AdapterIDs).Known() {
+			gap = &rowGap
+		}
+	}
+	if r.Value.Known() && gap != nil {
+		*r = Reading{Gap: gap, Source: r.Source, partial: &partial{floor: r.Value}}
+	}
 }
 
 // twoThingsOfASlot takes nothing from entries that say different things of one memory

@@ -1,8 +1,10 @@
 package fact
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/core/inventory"
@@ -44,7 +46,7 @@ type group struct {
 }
 
 var groups = [groupCount]group{
-	Adapters: {Adapters.list(), "graphics", "graphics adapter", "graphics adapters", 5,
+	Adapters: {Adapters.list(), "graphics", "graphics adapter", "graphics adapters", 6,
 		func(d *document) bool { return d.Graphics != nil }, func(d *document) int { return len(d.Graphics) }},
 	Displays: {Displays.list(), "displays", "display", "displays", 6,
 		func(d *document) bool { return d.Displays != nil }, func(d *document) int { return len(d.Displays) }},
@@ -128,6 +130,10 @@ func (f *Facts) readRows(d *document) {
 	for i := range d.Gaps {
 		placed = placed || strings.Contains(d.Gaps[i].Fact, "[")
 	}
+	sourced := false // some source names a place in a list
+	for name := range d.Sources {
+		sourced = sourced || strings.Contains(name, "[")
+	}
 	for g := Adapters; g < groupCount; g++ {
 		n, w := groups[g].length(d), groups[g].width
 		if n == 0 {
@@ -139,6 +145,9 @@ func (f *Facts) readRows(d *document) {
 				def, r := byID[g.first()+ID(j)], &f.rows[g][i*w+j]
 				r.Value, r.Source = def.value(d, i), d.Sources[groups[g].name]
 				if r.Value.Known() {
+					if sourced {
+						r.Source = cmp.Or(d.Sources[def.place(i)], r.Source)
+					}
 					continue
 				}
 				r.Gap = &rowGap
@@ -150,12 +159,20 @@ func (f *Facts) readRows(d *document) {
 	}
 }
 
+// place is the name of the fact in one row, such as graphics[0].interface_level.
+func (d *Def) place(row int) string { return d.In(strconv.Itoa(row)) }
+
+// In is the name of a fact of a list's rows with what picks the row in brackets: its position, or the ids of an
+// adapter.
+func (d *Def) In(row string) string {
+	list := groups[d.ID.Group()].name
+	return list + "[" + row + "]" + strings.TrimPrefix(d.Name, list)
+}
+
 // placedGap finds the gap of one place: graphics[0].interface_level, or of the
 // whole row.
 func (f *Facts) placedGap(d *document, def *Def, i int, r *Reading) {
-	list := groups[def.ID.Group()].name
-	field := strings.TrimPrefix(def.Name, list+".")
-	for _, name := range []string{fmt.Sprintf("%s[%d].%s", list, i, field), fmt.Sprintf("%s[%d]", list, i)} {
+	for _, name := range []string{def.place(i), fmt.Sprintf("%s[%d]", groups[def.ID.Group()].name, i)} {
 		for k := range d.Gaps {
 			if g := &d.Gaps[k]; g.Fact == name {
 				r.Gap = g

@@ -14,7 +14,7 @@ import (
 // Catalogue is the version of the packed form of facts. It counts up whenever
 // packing the same inventory would give other bytes; then stored rows are made
 // again from their inventories.
-const Catalogue = 11
+const Catalogue = 12
 
 // A packed row holds what deciding needs: values, bounds and disagreeing readings, and the causes of gaps,
 // without sources (but that a person entered a value) and details. It is a sequence of entries, each with the

@@ -209,6 +209,8 @@ func TestBadFilters(t *testing.T) {
 		{"fabric=red", "use alone, assigned, attested, cause"},
 		{`site="Gull`, "an unclosed quote"}, {"site=", "has no value"},
 		{"class=tablet", "use pc, mac"},
+		{"graphics.driver_model<2.0", "is a fact of each graphics adapter; machines are picked and sorted by facts"},
+		{"missing=displays.name", "such as displays (how many there are)"},
 		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`},
 		{"memory.installed_bytes>=much", "not a valid value; memory is written with"},
 		{"tpm.state>=off", "is not a number and cannot be compared with >=; write tpm.state="},
@@ -216,7 +218,7 @@ func TestBadFilters(t *testing.T) {
 		{
 			"disposition>=ready",
 			"is not a number",
-		}, {"older=soon", "write older=14"}, {"graphics.name=x", "unknown key"},
+		}, {"older=soon", "write older=14"}, {"graphics.name=x", "is a fact of each graphics adapter"},
 		{"wave=pilot", "rolltop waves lists the waves"}, {"rule_change=0", "rolltop releases changes lists"},
 		{"outcome=gone", "use waiting, handed-off, arrived, failed, back"},
 	}

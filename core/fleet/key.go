@@ -196,7 +196,11 @@ func checkVisit(v string) error {
 }
 
 func checkMissing(v string) error {
-	if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
+	def := fact.ByName(v)
+	if err := ofEachRow(def); err != nil {
+		return err
+	}
+	if def == nil {
 		return errors.New(doc.With(fmt.Sprintf("missing=%s: there is no fact %q", v, v),
 			doc.Suggest(v, fact.Names())))
 	}

@@ -39,7 +39,11 @@ func ParseOrder(text string) (Order, error) {
 	if slices.Contains(Orders, o.by) || strings.HasPrefix(o.by, NeedsPrefix) {
 		return o, nil
 	}
-	if o.def = fact.ByName(o.by); o.def == nil || o.def.ID.Group() != fact.NoGroup || identifying[o.def.ID] {
+	o.def = fact.ByName(o.by)
+	if err := ofEachRow(o.def); err != nil {
+		return o, err
+	}
+	if o.def == nil || identifying[o.def.ID] {
 		return o, fmt.Errorf("machines cannot be sorted by %q; %s", o.by,
 			cmp.Or(doc.Suggest(o.by, append(slices.Clone(Orders), fact.Names()...)),
 				"use "+strings.Join(Orders, ", ")+", or a fact"))

@@ -296,12 +296,25 @@ func isKey(text string) bool {
 	})
 }
 
+// ofEachRow says that a fact is one of each row of a list, by which no machine is picked or sorted; nil for others.
+func ofEachRow(def *fact.Def) error {
+	if def == nil || def.ID.Group() == fact.NoGroup {
+		return nil
+	}
+	g := def.ID.Group()
+	return fmt.Errorf("%s is a fact of each %s; machines are picked and sorted by facts of the whole machine, such as "+
+		"%s (how many there are)", def.Name, g.One(), g)
+}
+
 // read takes the values of a term.
 func (t *term) read(text string) error {
 	if byName[t.key] == nil {
 		if t.def = fact.ByName(t.key); t.def == nil || t.def.ID.Group() != fact.NoGroup {
 			if t.key == "" {
 				return fmt.Errorf("%s%s has no key; %s", t.op, text, orKeys(""))
+			}
+			if err := ofEachRow(t.def); err != nil {
+				return err
 			}
 			return fmt.Errorf("unknown key %q; %s", t.key, orKeys(t.key))
 		}

@@ -276,6 +276,24 @@ type Adapter struct {
 	AddIn          Opt[bool]   `json:"add_in,omitzero"`
 }
 
+// IDs are the vendor and the device as the PCI bus names them, such as 7e5a:0c21: the same on every machine that has
+// this adapter. They are "" where one of them is unknown.
+func (a *Adapter) IDs() string {
+	ids := strings.ToLower(a.VendorID.Or("") + ":" + a.DeviceID.Or(""))
+	if !AreIDs(ids) {
+		return ""
+	}
+	return ids
+}
+
+// AreIDs says whether a text has the form of [Adapter.IDs]: four hexadecimal digits, a colon, and four more, in small
+// letters.
+func AreIDs(text string) bool {
+	vendor, device, _ := strings.Cut(text, ":")
+	hex := func(s string) bool { return len(s) == 4 && strings.Trim(s, "0123456789abcdef") == "" }
+	return hex(vendor) && hex(device)
+}
+
 // Display is one display.
 type Display struct {
 	Name           Opt[string]  `json:"name,omitzero"`

@@ -20,7 +20,7 @@ import (
 
 // Fact is one fact that a person entered.
 type Fact struct {
-	Fact  string    `json:"fact" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level"`
+	Fact  string    `json:"fact" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level; an adapter also by its PCI ids: graphics[7e5a:0c21].interface_level"`
 	Value string    `json:"value" doc:"As in release documents, with its unit: 16 GiB"`
 	By    string    `json:"by" doc:"Who entered it"`
 	At    time.Time `json:"at"`
@@ -72,6 +72,9 @@ func (f *Fact) Check() error {
 		d.Storage.Disks, d.Memory.Modules = append(d.Storage.Disks, inventory.Disk{}),
 			append(d.Memory.Modules, inventory.Module{})
 	}
+	if vendor, device, ok := strings.Cut(IDs(f.Fact), ":"); ok {
+		d.Graphics[0].VendorID, d.Graphics[0].DeviceID = inventory.Some(vendor), inventory.Some(device)
+	}
 	return enter(d, f)
 }
 
@@ -105,13 +108,25 @@ func Fill(d *inventory.Document, ofModel, own []Fact) *inventory.Document {
 	var use []Fact
 	read := fact.Read(d)
 	for _, f := range ofModel {
-		def := fact.ByName(f.Fact)
-		if def == nil || def.ID.Group() != fact.NoGroup ||
-			slices.ContainsFunc(own, func(o Fact) bool { return o.Fact == f.Fact }) {
+		def := fact.ByName(Plain(f.Fact))
+		if def == nil || slices.ContainsFunc(own, func(o Fact) bool { return o.Fact == f.Fact }) {
 			continue
 		}
-		if r := read.Get(def.ID); !r.Value.Known() && len(r.Others()) == 0 {
-			use = append(use, f)
+		open := func(r *fact.Reading) bool { return !r.Value.Known() && len(r.Others()) == 0 }
+		if def.ID.Group() == fact.NoGroup {
+			if open(read.Get(def.ID)) {
+				use = append(use, f)
+			}
+			continue
+		}
+		ids := IDs(f.Fact)
+		for _, row := range adapters(d, ids) {
+			one := f
+			one.Fact = def.In(strconv.Itoa(row))
+			if open(read.Row(def.ID.Group(), row).Get(def.ID)) &&
+				!slices.ContainsFunc(own, func(o Fact) bool { return o.Fact == one.Fact }) {
+				use = append(use, one)
+			}
 		}
 	}
 	out, _ := Enter(d, use) // what does not go in would contradict what was read
@@ -126,7 +141,53 @@ func Plain(name string) string {
 	return name
 }
 
-// place is a fact's name parted at its list's place.
+// IDs are the ids by which the name of a fact picks adapters, in graphics[7e5a:0c21].interface_level; "" for a name
+// without them.
+func IDs(name string) string {
+	_, rest, _ := strings.Cut(name, "[")
+	ids, _, _ := strings.Cut(rest, "]")
+	if ids = strings.ToLower(ids); !inventory.AreIDs(ids) || !strings.HasPrefix(name, fact.Adapters.String()+"[") {
+		return ""
+	}
+	return ids
+}
+
+// adapters are the positions of the graphics adapters with some ids.
+func adapters(d *inventory.Document, ids string) []int {
+	var rows []int
+	for i := range d.Graphics {
+		if ids != "" && d.Graphics[i].IDs() == ids {
+			rows = append(rows, i)
+		}
+	}
+	return rows
+}
+
+// Has says whether a machine has an adapter with the ids in the name of a fact. It is false for names without ids.
+func Has(f *fact.Facts, name string) bool {
+	r := f.Get(fact.AdapterKinds)
+	return r.Value.Has(IDs(name)) || r.Floor().Has(IDs(name))
+}
+
+// enterByIDs enters a fact of every adapter that has the ids.
+func enterByIDs(d *inventory.Document, f *Fact, ids string) error {
+	rows := adapters(d, ids)
+	if rows == nil {
+		return fmt.Errorf("no graphics adapter of the inventory has the ids %s", ids)
+	}
+	before, after, _ := strings.Cut(f.Fact, "[")
+	_, after, _ = strings.Cut(after, "]")
+	for _, row := range rows {
+		one := *f
+		one.Fact = before + "[" + strconv.Itoa(row) + "]" + after
+		if err := enter(d, &one); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// site is a fact's name parted at its list's place.
 func site(name string) (def *fact.Def, row int, err error) {
 	plain, row := name, -1
 	if i := strings.IndexByte(name, '['); i >= 0 {
@@ -137,7 +198,8 @@ func site(name string) (def *fact.Def, row int, err error) {
 				name)
 		}
 		if row, err = strconv.Atoi(name[i+1 : j]); err != nil || row < 0 {
-			return nil, 0, fmt.Errorf("%q is not a position in a list; positions count from 0", name[i:j+1])
+			return nil, 0, fmt.Errorf("%q is not a position in a list; positions count from 0, and an adapter can be "+
+				"picked by its PCI ids, as in graphics[7e5a:0c21].interface_level", name[i:j+1])
 		}
 		plain = name[:i] + name[j+1:]
 	}
@@ -148,6 +210,9 @@ func site(name string) (def *fact.Def, row int, err error) {
 	case def.ID == fact.Attestation || def.ID == fact.AttestedFacts:
 		return nil, 0, fmt.Errorf("%s cannot be entered: only a proof by the machine's TPM states it; run "+
 			"rolltop-collect on the machine as administrator, with the service's address", plain)
+	case def.ID == fact.AdapterIDs:
+		return nil, 0, fmt.Errorf("%s cannot be entered: the bus tells it, and what is entered for an adapter rests "+
+			"on it", plain)
 	case def.Derived && !worked[def.ID] && !def.Counts():
 		return nil, 0, fmt.Errorf("%s is derived from other facts; enter those", plain)
 	case def.ID.Group() != fact.NoGroup && row < 0:
@@ -161,6 +226,9 @@ func site(name string) (def *fact.Def, row int, err error) {
 }
 
 func enter(d *inventory.Document, f *Fact) error {
+	if ids := IDs(f.Fact); ids != "" {
+		return enterByIDs(d, f, ids)
+	}
 	def, row, err := site(f.Fact)
 	if err != nil {
 		return err
@@ -210,9 +278,7 @@ func enter(d *inventory.Document, f *Fact) error {
 	}
 	put(slot, value)
 	d.DropGap(name)
-	if row < 0 {
-		d.Said(name, f.Source())
-	}
+	d.Said(name, f.Source())
 	return valid(d)
 }
 

@@ -1,6 +1,7 @@
 package manual_test
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -104,6 +105,10 @@ func TestBadFacts(t *testing.T) {
 		{"memory.free_slots", "2", "is derived from other facts"},
 		{"graphics.interface_level", "12.0", "give the position: graphics[0].interface_level"},
 		{"graphics[x].interface_level", "12.0", "positions count from 0"},
+		{"graphics[7e5a:0c2].interface_level", "12.0", "as in graphics[7e5a:0c21].interface_level"},
+		{"displays[7e5a:0c21].name", "Wall 27", "positions count from 0"},
+		{"graphics[7e5a:0c21].interface_lvel", "12.0", `did you mean "graphics.interface_level"?`},
+		{"graphics[7e5a:0c21].ids", "7e5a:0c21", "the bus tells it"},
 		{"graphics]0[.interface_level", "12.0", "is not the name of a fact"},
 		{"tpm[0].state", "ready", "is not in a list"},
 		{"backup.last_at", "last week", `"last week" is not a day; write it as 2026-11-22`},
@@ -180,4 +185,52 @@ func TestEveryFactCanBeEntered(t *testing.T) {
 	if n < 60 {
 		t.Errorf("only %d facts", n)
 	}
+}
+
+// An adapter is picked by what it is, wherever it stands: on every machine that has it, and on no other.
+func TestAFactOfAnAdapterByItsIDs(t *testing.T) {
+	const level = "graphics[7E5A:0c21].interface_level"
+	with := func(ids ...string) *inventory.Document {
+		d := machine()
+		d.Graphics = nil
+		for _, one := range ids {
+			vendor, device, _ := strings.Cut(one, ":")
+			d.Graphics = append(d.Graphics,
+				inventory.Adapter{VendorID: inventory.Some(vendor), DeviceID: inventory.Some(device)})
+		}
+		return d
+	}
+	levels := func(d *inventory.Document) (out []string) {
+		for i := range d.Graphics {
+			out = append(out, d.Graphics[i].InterfaceLevel.Or("?"))
+		}
+		return out
+	}
+	told := with("7e5a:0c21")
+	told.Graphics[0].InterfaceLevel = inventory.Some("11.1")
+	byHand := entered("graphics[1].interface_level", "11.0")
+	for _, tt := range []struct {
+		name string
+		d    *inventory.Document
+		own  []manual.Fact
+		want string
+	}{
+		{"the second of two", with("7e5a:0c22", "7E5A:0C21"), nil, "? 12.1"},
+		{"two of the same", with("7e5a:0c21", "7e5a:0c21"), nil, "12.1 12.1"},
+		{"another adapter", with("7e5a:0c22"), nil, "?"},
+		{"one without ids", with(":"), nil, "?"},
+		{"one that tells it", told, nil, "11.1"},
+		{"one of which a person entered it", with("7e5a:0c21", "7e5a:0c21"), []manual.Fact{byHand}, "12.1 ?"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			got := manual.Fill(tt.d, []manual.Fact{entered(level, "12.1")}, tt.own)
+			expect.Same(t, "levels", strings.Join(levels(got), " "), tt.want)
+		})
+	}
+	got, left := manual.Enter(with("7e5a:0c21", "7e5a:0c21"), []manual.Fact{entered(level, "12.1")})
+	expect.Same(t, "levels", fmt.Sprint(levels(got), left), "[12.1 12.1] []")
+	r := fact.Read(got).Row(fact.Adapters, 1).Get(fact.AdapterLevel)
+	expect.Contains(t, r.Source, "entered by hand by harbour office")
+	_, left = manual.Enter(with("7e5a:0c22"), []manual.Fact{entered(level, "12.1")})
+	expect.Contains(t, fmt.Sprint(left), "no graphics adapter of the inventory has the ids 7e5a:0c21")
 }

@@ -127,7 +127,7 @@ func Asks(res *check.Result, f *fact.Facts, r *fleet.Row, steps *remedy.Library)
 			continue
 		}
 		for j := range fd.Evidence {
-			m.evidence(&fd.Evidence[j])
+			m.evidence(&fd.Evidence[j], f, fd.Requirement.ID)
 		}
 	}
 	plan := work.Parse(r.Plan)
@@ -166,7 +166,7 @@ func (m *asking) note(a Ask) {
 }
 
 // evidence asks for what a requirement compares and does not know.
-func (m *asking) evidence(e *check.Evidence) {
+func (m *asking) evidence(e *check.Evidence, f *fact.Facts, requirement string) {
 	if e.Truth != need.Unknown {
 		return
 	}
@@ -178,7 +178,9 @@ func (m *asking) evidence(e *check.Evidence) {
 	switch {
 	case e.Match != nil && known:
 		m.listed(def, e.Reading.Value.Text())
-	case known || e.Row != "":
+	case known:
+	case e.Row != "":
+		m.adapter(def, cause, e.At, f, requirement)
 	case cause == inventory.NeedsRights:
 	case cause == inventory.Disagree:
 		m.conflict(def)
@@ -211,7 +213,34 @@ func (m *asking) conflict(def *fact.Def) {
 	}})
 }
 
+// adapter is what a graphics adapter can do: the same on every machine that has it. How it is set up, and rows that
+// nothing tells apart, are entered on the machine's page.
+func (m *asking) adapter(def *fact.Def, cause string, row int, f *fact.Facts, requirement string) {
+	if def.ID.Group() != fact.Adapters || def.Aspect != fact.Capability || cause == inventory.Disagree ||
+		cause == inventory.NeedsRights {
+		return
+	}
+	ids := f.Row(fact.Adapters, row).Value(fact.AdapterIDs)
+	if !ids.Known() || !f.Value(fact.AdapterKinds).Has(ids.Text()) {
+		return // of a list that is not whole, the filter does not find the machine
+	}
+	q := m.open(def, cause)
+	q.Says = fmt.Sprintf("what is “%s” of the adapter %s? %s", def.Label, ids.Text(), say.Sentence(say.Cause(cause)))
+	q.Fact = def.In(ids.Text())
+	if m.row.Model != "" {
+		has := fleet.Term(fact.AdapterKinds.Def().Name, ids.Text())
+		q.Where = fleet.Term("unknown", requirement) + " " + has + " " + fleet.Term("model", m.row.Model)
+	}
+	m.note(Ask{subject: subject{q.Fact, cause, q.About}, question: q, alone: m.row.Model == ""})
+}
+
 func (m *asking) gap(def *fact.Def, cause string) {
+	q := m.open(def, cause)
+	m.note(Ask{subject: subject{def.Name, cause, q.About}, question: q, alone: m.row.Model == ""})
+}
+
+// open is the question what a fact is.
+func (m *asking) open(def *fact.Def, cause string) Question {
 	q := Question{
 		Says:    fmt.Sprintf("what is “%s”? %s", def.Label, say.Sentence(say.Cause(cause))),
 		About:   cmp.Or(m.model, m.row.Name),
@@ -231,7 +260,7 @@ func (m *asking) gap(def *fact.Def, cause string) {
 	case def.Aspect != fact.Capability: // how much and how it is set differs from machine to machine
 		q.Answer = ForMachine
 	}
-	m.note(Ask{subject: subject{def.Name, cause, q.About}, question: q, alone: m.row.Model == ""})
+	return q
 }
 
 // names asks about titles or drivers of which the release's lists know nothing, where the

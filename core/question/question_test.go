@@ -1,6 +1,8 @@
 package question_test
 
 import (
+	"slices"
+	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/check"
@@ -9,7 +11,9 @@ import (
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/question"
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // add checks a machine of which little is known, and asks what is not.
@@ -108,6 +112,79 @@ func TestWhereTheAnswerIsKept(t *testing.T) {
 					t.Errorf("answered for %s at %s", q.Answer, q.Where)
 				}
 			}
+		})
+	}
+}
+
+// What an adapter can do is asked once for all machines of the model that have it. The release that asks for it is the
+// demo's, with another need.
+func TestAnAdapterIsAskedAboutOnce(t *testing.T) {
+	text := strings.NewReplacer("    when: {fact: os.platform, equals: windows}\n", "",
+		`{fact: graphics.driver_model, at_least: "2.0"}`, `{fact: graphics.interface_level, at_least: "12.0"}`,
+	).Replace(string(coretest.Text(t, "skerry-12")))
+	rel, err := release.Read("skerry-12.yaml", []byte(text), coretest.Beside)
+	expect.NoError(t, err)
+	adapter := func(ids, level string) inventory.Adapter {
+		var a inventory.Adapter
+		if vendor, device, ok := strings.Cut(ids, ":"); ok {
+			a.VendorID, a.DeviceID = inventory.Some(vendor), inventory.Some(device)
+		}
+		if level != "" {
+			a.InterfaceLevel = inventory.Some(level)
+		}
+		return a
+	}
+	asked := func(r fleet.Row, change func(*inventory.Document), adapters ...inventory.Adapter) []question.Question {
+		d := &inventory.Document{Format: inventory.Format, Graphics: adapters}
+		if change != nil {
+			change(d)
+		}
+		f := fact.Read(d)
+		res, err := check.Run(rel, f)
+		expect.NoError(t, err)
+		l := &question.List{Steps: remedy.Shipped()}
+		l.Add(res, f, &r)
+		return slices.DeleteFunc(l.Sorted(), func(q question.Question) bool {
+			return !strings.HasPrefix(q.Fact, "graphics[")
+		})
+	}
+	level := fact.AdapterLevel.Def().In
+	got := asked(ofModel("gull-1"), nil, adapter("7E5A:0C21", ""), adapter("7e5a:0c22", ""))
+	expect.Same(t, "questions", len(got), 2)
+	first := got[0]
+	expect.Same(t, "the fact", first.Fact, level("7e5a:0c21"))
+	expect.Same(t, "where", first.Where,
+		`unknown=graphics graphics.adapters=7e5a:0c21 model="Tern 2" disposition=undetermined`)
+	expect.Same(t, "answered for", first.Answer, question.ForModel)
+	expect.Contains(t, first.Says, "Tern 2: what is “graphics interface level” of the adapter 7e5a:0c21?")
+	other := asked(ofModel("gull-2"), nil, adapter("7e5a:0c21", ""))
+	expect.Same(t, "the question of another machine", other[0].ID, first.ID)
+	nameless := asked(fleet.Row{Key: "gull-3", Name: "gull-3"}, nil, adapter("7e5a:0c21", ""))
+	expect.Same(t, "a machine without a model", nameless[0].Answer, question.ForMachine)
+	expect.Same(t, "where it is", nameless[0].Where, "key=gull-3")
+	for _, tt := range []struct {
+		name   string
+		a      inventory.Adapter
+		change func(*inventory.Document)
+	}{
+		{"a level that is known", adapter("7e5a:0c21", "12.1"), nil},
+		{"an adapter without ids", adapter("", ""), nil},
+		{"a list that is not whole", adapter("7e5a:0c21", ""), func(d *inventory.Document) {
+			d.AddGap("graphics", inventory.ReadFailed, "", "")
+		}},
+		{"an adapter beside it without ids", adapter("7e5a:0c21", ""), func(d *inventory.Document) {
+			d.Graphics = append(d.Graphics, adapter("", ""))
+		}},
+		{"what only rights hide", adapter("7e5a:0c21", ""), func(d *inventory.Document) {
+			d.AddGap(level("0"), inventory.NeedsRights, "", "")
+		}},
+		{"sources that disagree", adapter("7e5a:0c21", ""), func(d *inventory.Document) {
+			d.Gaps = append(d.Gaps, inventory.Gap{Fact: level("0"), Cause: inventory.Disagree,
+				Readings: []inventory.Differ{{Value: "11.0", Source: "a"}, {Value: "12.0", Source: "b"}}})
+		}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			expect.Same(t, "questions", len(asked(ofModel("gull-1"), tt.change, tt.a)), 0)
 		})
 	}
 }

@@ -78,7 +78,8 @@ var calls = byFact(map[Hazard][]fact.ID{
 	FirmwareImage: {fact.FirmwareVersion, fact.FirmwareDate, fact.FirmwareVendor, fact.FirmwareUpdate},
 	Hardware: {
 		fact.MemoryInstalled, fact.MemoryVisible, fact.MemorySlotsUsed, fact.MemoryFreeSlots, fact.AdapterCount,
-		fact.AdapterName, fact.AdapterLevel, fact.AdapterAddIn, fact.ModuleCount, fact.ModuleBytes, fact.ModuleForm,
+		fact.AdapterKinds, fact.AdapterName, fact.AdapterIDs, fact.AdapterLevel, fact.AdapterAddIn, fact.ModuleCount,
+		fact.ModuleBytes, fact.ModuleForm,
 		fact.ModuleMTS, fact.ModuleSlot, fact.ModuleSoldered, fact.ModuleType, fact.ModuleECC, fact.ModuleRegistered,
 		fact.ModuleMillivolts, fact.BatteryHealth, fact.ProcessorCores, fact.ProcessorThreads, fact.ProcessorPackages,
 		fact.MemoryMax, fact.MemorySlots,

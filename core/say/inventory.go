@@ -2,6 +2,7 @@ package say
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/core/fact"
@@ -203,7 +204,7 @@ func Facts(d *inventory.Document) []Group {
 			add(g.name, r)
 		}
 		if g.prefix == "graphics" {
-			for _, r := range openOfAdapters(f) {
+			for _, r := range openOfAdapters(f, d.Sources[g.prefix]) {
 				add(g.name, r)
 			}
 		}
@@ -214,23 +215,36 @@ func Facts(d *inventory.Document) []Group {
 	return out
 }
 
-// openOfAdapters are what is not known of each adapter, and could be looked up.
-func openOfAdapters(f *fact.Facts) []Row {
+// openOfAdapters are what is not known of each adapter, and could be looked up, and what is known from elsewhere than
+// the list itself. list is the source of that.
+func openOfAdapters(f *fact.Facts, list string) []Row {
 	var out []Row
 	for i := range f.Rows(fact.Adapters) {
 		for _, id := range []fact.ID{fact.AdapterLevel, fact.AdapterModel} {
 			def, r := id.Def(), f.Row(fact.Adapters, i).Get(id)
-			if r.Value.Known() || f.Class() == fact.Mac {
+			if f.Class() == fact.Mac || r.Value.Known() && r.Source == list {
 				continue
 			}
-			name := fmt.Sprintf("graphics[%d]%s", i, strings.TrimPrefix(def.Name, "graphics"))
-			out = append(out, Row{
-				Fact:  name,
-				Label: Capital(def.Label) + ", " + f.RowName(fact.Adapters, i),
+			row, of := strconv.Itoa(i), ", "+f.RowName(fact.Adapters, i)
+			if ids := f.Row(fact.Adapters, i).Value(fact.AdapterIDs); ids.Known() {
+				of = " of " + ids.Text()
+				if id == fact.AdapterLevel {
+					row = ids.Text() // the answer holds for every machine that has this adapter
+				}
+			}
+			one := Row{
+				Fact:  def.In(row),
+				Label: Capital(def.Label) + of,
 				Value: Reading(def, r),
-				Why:   Sentence(Gap(r.Gap)),
-				Try:   Close(def, r.Gap, false),
-			})
+				Known: r.Value.Known(),
+			}
+			if one.Known {
+				one.Source = r.Source
+			} else {
+				one.Why, one.Try = Sentence(Gap(r.Gap)), Close(def, r.Gap, false)
+				one.None = r.Gap != nil && r.Gap.None
+			}
+			out = append(out, one)
 		}
 	}
 	return out
@@ -315,7 +329,8 @@ func items(d *inventory.Document, prefix string) []Row {
 	case "graphics":
 		for i, g := range d.Graphics {
 			row(fmt.Sprintf("graphics[%d]", i), "Graphics adapter", g.Name.Or(""),
-				with("driver model ", g.DriverModel.Or("")), with("interface level ", g.InterfaceLevel.Or("")),
+				with("PCI ids ", g.IDs()), with("driver model ", g.DriverModel.Or("")),
+				with("interface level ", g.InterfaceLevel.Or("")),
 				with("driver ", g.DriverVersion.Or("")), with("of ", g.DriverDate.Or("")))
 		}
 		for i, s := range d.Displays {

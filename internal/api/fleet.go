@@ -199,11 +199,11 @@ type ModelFactList struct {
 	Facts []ModelFact `json:"facts"`
 }
 
-// AddModelFact enters a fact of every machine of a model. It fills gaps only.
+// AddModelFact enters a fact of every machine of a model, or of those that have an adapter. It fills gaps only.
 type AddModelFact struct {
 	Maker string `json:"maker" maxLength:"200"`
 	Model string `json:"model" minLength:"1" maxLength:"200"`
-	Fact  string `json:"fact" maxLength:"100"`
+	Fact  string `json:"fact" maxLength:"100" doc:"Name of the fact; of a graphics adapter with its PCI ids, such as graphics[7e5a:0c21].interface_level, for those machines of the model that have it"`
 	Value string `json:"value" minLength:"1" maxLength:"500"`
 	Note  string `json:"note,omitempty" maxLength:"500" doc:"Source of the value"`
 }

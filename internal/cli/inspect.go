@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 
@@ -110,6 +111,7 @@ func printMissing(p *paper, lines []say.Line) {
 }
 
 func printFacts(p *paper, d *inventory.Document) {
+	const widthOfLabels = 37
 	for _, g := range say.Facts(d) {
 		p.line("%s", p.style(bold, g.Name))
 		for _, r := range g.Rows {
@@ -120,7 +122,12 @@ func printFacts(p *paper, d *inventory.Document) {
 			if !r.Known {
 				value = r.Why
 			}
-			p.text(fmt.Sprintf("  %-37s", r.Label), value)
+			label := r.Label
+			if utf8.RuneCountInString(label) >= widthOfLabels {
+				p.line("  %s", label)
+				label = ""
+			}
+			p.text(fmt.Sprintf("  %-*s", widthOfLabels, label), value)
 		}
 		p.line("")
 	}

@@ -80,12 +80,12 @@ func (c *caller) manualFacts(facts *service.Facts) []api.HandFact {
 
 type factInput struct {
 	Key  string `path:"key" maxLength:"80"`
-	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level"`
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level; an adapter also by its PCI ids: graphics[7e5a:0c21].interface_level"`
 }
 
 func (s factsAPI) setFact(ctx context.Context, in *struct {
 	Key  string `path:"key" maxLength:"80"`
-	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level"`
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level; an adapter also by its PCI ids: graphics[7e5a:0c21].interface_level"`
 	Body api.SetFact
 }) (api.Machine, error) {
 	n := &service.NewFact{Fact: in.Fact, Value: in.Body.Value, Note: in.Body.Note, Days: in.Body.Days}

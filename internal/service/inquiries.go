@@ -170,8 +170,7 @@ func (q *Inquiries) enter(ctx context.Context, one *question.Question, value, no
 	if err := f.Check(); err != nil {
 		return out, refuse(notEntered, "%s", err)
 	}
-	label := fact.ByName(one.Fact).Label
-	out.Says = say.AnsweredFact(label, value, len(ids), one.Answer == question.ForModel && one.Model != "")
+	out.Says = say.AnsweredFact(one.Label, value, len(ids), one.Answer == question.ForModel && one.Model != "")
 	if trial {
 		return out, nil
 	}

@@ -100,8 +100,8 @@ func (m *Machines) RemoveFact(ctx context.Context, key, name string) error {
 // ofOneMachine are facts that no model has.
 var ofOneMachine = append(slices.Clone(identifying), fact.DeviceName)
 
-// AddModelFact enters a fact of every machine of a model, and judges them. It gives how many
-// there are, and of how many the disposition changed.
+// AddModelFact enters a fact of every machine of a model, or of those that have an adapter, and judges them. It gives
+// how many there are, and of how many the disposition changed.
 func (m *Machines) AddModelFact(
 	ctx context.Context, maker, model string, n *NewFact,
 ) (machines, changed int, err error) {
@@ -109,9 +109,13 @@ func (m *Machines) AddModelFact(
 	if err := f.Check(); err != nil {
 		return 0, 0, refuse(notEntered, "%s", err)
 	}
-	def := fact.ByName(n.Fact)
-	if def == nil || def.ID.Group() != fact.NoGroup || slices.Contains(ofOneMachine, def.ID) {
+	def := fact.ByName(manual.Plain(n.Fact))
+	if def == nil || slices.Contains(ofOneMachine, def.ID) {
 		return 0, 0, refuse(notEntered, "%s belongs to one machine, not to a model", n.Fact)
+	}
+	if def.ID.Group() != fact.NoGroup && manual.IDs(n.Fact) == "" {
+		return 0, 0, refuse(notEntered, "%s is a place in the list of one machine; for a model, pick an adapter by "+
+			"its PCI ids, as in graphics[7e5a:0c21].interface_level", n.Fact)
 	}
 	keys, err := m.Store.KeysOfModel(ctx, maker, model)
 	if err != nil {
@@ -120,6 +124,11 @@ func (m *Machines) AddModelFact(
 	if len(keys) == 0 {
 		return 0, 0, missing(
 			"no machine has the model %q by %q; use both as rolltop machines shows them", model, maker)
+	}
+	if manual.IDs(n.Fact) != "" {
+		if keys, err = m.withAdapter(ctx, maker, model, n.Fact); err != nil {
+			return 0, 0, err
+		}
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s %s: %s = %s", maker, model, n.Fact, n.Value))
 	err = m.Store.PutModelFact(ctx, &store.ModelFact{
@@ -138,6 +147,21 @@ func (m *Machines) AddModelFact(
 	return len(keys), changed, err
 }
 
+// withAdapter are those machines of a model that have the adapter that the name of a fact picks by its ids.
+func (m *Machines) withAdapter(ctx context.Context, maker, model, name string) (keys []string, err error) {
+	f := new(fact.Facts)
+	err = m.Store.EachOfModel(ctx, fact.Catalogue, maker, model, func(key string, row []byte) error {
+		if f.Unpack(row) == nil && manual.Has(f, name) {
+			keys = append(keys, key)
+		}
+		return nil
+	})
+	if err == nil && len(keys) == 0 {
+		err = refuse(notEntered, "no %s has an adapter with the ids %s", model, manual.IDs(name))
+	}
+	return keys, err
+}
+
 // RemoveModelFact ends a fact of a model, and judges its machines.
 func (m *Machines) RemoveModelFact(ctx context.Context, id int64) (machines, changed int, err error) {
 	f, err := m.Store.EndModelFact(ctx, id, by(ctx), m.Now())
@@ -152,9 +176,34 @@ func (m *Machines) RemoveModelFact(ctx context.Context, id int64) (machines, cha
 	return len(keys), changed, err
 }
 
-// ModelFacts are the facts of models of which the viewer sees a machine, with how many of these
-// there are.
+// ModelFacts are the facts of models of which the viewer sees a machine, with how many of these there are; for a fact
+// of an adapter, with how many have it.
 func (m *Machines) ModelFacts(ctx context.Context) ([]store.ModelFact, error) {
+	list, err := m.modelFacts(ctx)
+	for i := range list {
+		if f := &list[i]; err == nil && manual.IDs(f.Fact) != "" {
+			f.Machines, err = m.haveAdapter(ctx, f)
+		}
+	}
+	return list, err
+}
+
+// haveAdapter is on how many machines that the viewer sees a fact of an adapter is.
+func (m *Machines) haveAdapter(ctx context.Context, f *store.ModelFact) (n int, err error) {
+	has, err := m.index.Where(ctx, fleet.Term(fact.AdapterKinds.Def().Name, manual.IDs(f.Fact)))
+	if err != nil {
+		return 0, err
+	}
+	err = m.index.Each(ctx, has.Within("retired", "yes", "no"), func(r *fleet.Row) {
+		if r.Manufacturer == f.Maker && r.Model == f.Model {
+			n++
+		}
+	})
+	return n, err
+}
+
+// modelFacts are the facts of models of which the viewer sees a machine, with how many of these there are.
+func (m *Machines) modelFacts(ctx context.Context) ([]store.ModelFact, error) {
 	list, err := m.Store.AllModelFacts(ctx)
 	if err != nil || !ViewerOf(ctx).Limited() {
 		return list, err

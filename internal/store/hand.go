@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -197,4 +198,24 @@ func (s machines) KeysOfModel(ctx context.Context, maker, model string) (keys []
 	err = s.reader.SelectContext(ctx, &keys, "SELECT key FROM machine WHERE maker=? AND model=? ORDER BY id", maker,
 		model)
 	return keys, err
+}
+
+// EachOfModel goes through the packed facts of the machines of a model. f must not keep them.
+func (s machines) EachOfModel(
+	ctx context.Context, catalogue int, maker, model string, f func(key string, row []byte) error,
+) error {
+	rows, err := s.reader.QueryContext(ctx, "SELECT machine.key, fact_row.row FROM machine JOIN fact_row ON "+
+		"fact_row.machine_id=machine.id WHERE maker=? AND model=? AND catalogue=? ORDER BY machine.id", maker, model,
+		catalogue)
+	if err != nil {
+		return err
+	}
+	var key string
+	var row []byte
+	for err == nil && rows.Next() {
+		if err = rows.Scan(&key, &row); err == nil {
+			err = f(key, row)
+		}
+	}
+	return errors.Join(err, rows.Err(), rows.Close())
 }

@@ -1,6 +1,7 @@
 package linux
 
 import (
+	"cmp"
 	"path"
 	"slices"
 	"strconv"
@@ -71,12 +72,13 @@ func (x screens) adapter(at, vendor, device, driver string) {
 		a.DriverVersion = build.Known(version)
 	}
 	i := strconv.Itoa(len(x.D.Graphics))
-	level := "graphics[" + i + "].interface_level"
+	level := fact.AdapterLevel.Def()
 	x.D.AddGap(
-		level,
+		level.In(i),
 		inventory.NotOffered,
 		"the kernel does not tell it; only a program that uses the adapter learns it",
-		"Let a program that lists the abilities of graphics drivers state the level, and enter it as "+level+".",
+		"Let a program that lists the abilities of graphics drivers state the level, and enter it as "+
+			level.In(cmp.Or(a.IDs(), i))+".",
 	)
 	x.None("graphics["+i+"].driver_model", "this system does not have one")
 	x.D.Graphics = append(x.D.Graphics, a)

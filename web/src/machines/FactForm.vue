@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { api, ask } from '../client'
 import { useAction } from '../use/useAction'
@@ -17,6 +17,13 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ entered: [] }>()
 const cache = useQueryCache()
+/** An adapter that is picked by its PCI ids is the same on every machine that has it. */
+const ofAdapter = props.fact.includes(':')
+const forWhich = computed(() => {
+  const { maker, model, machines } = props.model ?? {}
+  if (ofAdapter) return `every ${maker} ${model} that has this adapter`
+  return `all ${props.machine ? machines + ' ' : ''}${maker} ${model}`
+})
 const open = ref(false)
 const value = ref('')
 const note = ref('')
@@ -47,7 +54,8 @@ const enter = () =>
 
 <template>
   <AppButton v-if="!open" kind="link" @click="open = true">
-    {{ machine ? 'Enter by hand' : `Enter for all ${model?.maker} ${model?.model}` }}
+    <template v-if="machine">Enter by hand</template>
+    <template v-else>Enter for {{ forWhich }}</template>
   </AppButton>
   <form
     v-else
@@ -86,11 +94,11 @@ const enter = () =>
       />
     </label>
     <label
-      v-if="machine && model && model.machines > 1 && !fact.includes('[')"
+      v-if="machine && model && model.machines > 1 && !/\[\d+\]/.test(fact)"
       class="flex items-baseline gap-1.5 py-1 text-sm"
     >
       <input v-model="forAll" type="checkbox" />
-      for all {{ model.machines }} {{ model.maker }} {{ model.model }}
+      for {{ forWhich }}
     </label>
     <AppButton kind="main" small type="submit" :disabled="sending"> Enter fact </AppButton>
     <button type="button" class="cursor-pointer px-1 py-1 text-sm underline" @click="open = false">

@@ -7,6 +7,7 @@ import QuestionInquiry from './QuestionInquiry.vue'
 defineProps<{ work: Schemas['Work']; may: boolean; manages: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const list = (where: string) => ({ name: 'machines', query: { where } })
+const keptOfAdapter = 'Enter the answer once for all machines of the model that have the adapter.'
 const kept: Record<Schemas['Question']['answer'], string> = {
   'model-fact': 'Enter the answer once for all machines of the model.',
   'machine-fact': 'Enter the answer for the machine.',
@@ -33,7 +34,7 @@ const kept: Record<Schemas['Question']['answer'], string> = {
         <div>
           <p>{{ q.says }}</p>
           <p class="text-sm text-soft">
-            {{ kept[q.answer] }}
+            {{ q.fact?.includes(':') && q.answer === 'model-fact' ? keptOfAdapter : kept[q.answer] }}
             <FactForm
               v-if="may && q.answer === 'model-fact' && q.fact && q.maker && q.model"
               :fact="q.fact"
