@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/decode/efi"
+	"rolltop.example/rolltop/core/decode/linux"
 	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/core/decode/registry"
 	"rolltop.example/rolltop/core/decode/smbios"
@@ -22,7 +23,7 @@ import (
 
 // named are the sources whose whole text names one machine.
 var named = []string{"/proc/sys/kernel/hostname", "/sys/class/dmi/id/product_serial", "/sys/class/dmi/id/product_uuid",
-	"/sys/class/dmi/id/board_serial",
+	"/sys/class/dmi/id/board_serial", linux.DeviceTree + "serial-number",
 	"/sys/class/dmi/id/chassis_asset_tag", "/sys/class/dmi/id/chassis_serial", macos.Sysctl("kern.hostname")}
 
 // Capture returns a copy in which serial numbers, UUIDs and the host name are
@@ -55,7 +56,7 @@ func record(r capture.Record, hide func([]byte) []byte) capture.Bytes {
 	}
 	for _, n := range named {
 		if r.Source == n {
-			text := strings.TrimSpace(string(r.Raw))
+			text := strings.TrimSpace(strings.TrimRight(string(r.Raw), "\x00"))
 			if smbios.Filled(text) == "" {
 				return r.Raw
 			}

@@ -56,6 +56,7 @@ func TestRedact(t *testing.T) {
 	}
 	for _, source := range []string{
 		"/proc/sys/kernel/hostname", "/sys/class/dmi/id/product_serial", "/sys/class/dmi/id/product_uuid",
+		"/sys/firmware/devicetree/base/serial-number",
 	} {
 		a, b, other := hidden(source, "gull-014\n"), hidden(source, "gull-014\n"), hidden(source, "gull-015\n")
 		expect.Same(t, source+": a", a, b)
@@ -66,6 +67,12 @@ func TestRedact(t *testing.T) {
 			t.Errorf("%s: the key makes no difference", source)
 		}
 	}
+}
+
+// A device tree ends its texts with a zero byte, which is no part of the serial number.
+func TestOneSerialNumberIsOneHash(t *testing.T) {
+	expect.Same(t, "the hash", hidden("/sys/firmware/devicetree/base/serial-number", "OS-77410\x00"),
+		hidden("/sys/class/dmi/id/product_serial", "OS-77410\n"))
 }
 
 func TestRedactLeavesTheOriginal(t *testing.T) {

@@ -211,6 +211,24 @@ func (r *reader) topology(dir string) {
 	}
 }
 
+// deviceTree reads what firmware says of a machine that has no SMBIOS tables. Few PCs have one.
+func (r *reader) deviceTree() {
+	r.file(linux.DeviceTree + linux.TreeModel)
+	if r.c.Get(linux.DeviceTree+linux.TreeModel).Outcome != capture.OK {
+		return
+	}
+	for _, name := range linux.TreeMore {
+		r.file(linux.DeviceTree + name)
+	}
+	count := 0
+	for _, name := range r.dir(linux.DeviceTree + linux.TreeCores) {
+		if strings.HasPrefix(name, "cpu@") && count < maxCPUs {
+			count++
+			r.file(linux.DeviceTree + linux.TreeCores + "/" + name + linux.TreeOfCore)
+		}
+	}
+}
+
 func (r *reader) firmware() {
 	r.keep("/sys/firmware/dmi/tables/DMI", "/sys/firmware/dmi/tables/DMI", tableFile)
 	r.file("/sys/firmware/dmi/tables/smbios_entry_point")
@@ -220,6 +238,7 @@ func (r *reader) firmware() {
 	} {
 		r.file("/sys/class/dmi/id/" + name)
 	}
+	r.deviceTree()
 	const efi, guid = "/sys/firmware/efi", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
 	if r.dir(efi); r.c.Get(efi+"/").Outcome == capture.OK {
 		r.file(efi + "/fw_platform_size")

@@ -7,7 +7,8 @@ const RightsAdd = "Without administrator rights the serial number, installed mem
 // Explain says what is read of a machine, for the person whose machine it is.
 const Explain = `It reads (Linux):
   the processor's own description of itself, and how many cores there are
-  the firmware's tables: maker, model, serial number, memory modules, firmware version
+  the firmware's tables: maker, model, serial number, memory modules, firmware version; of machines without them,
+    its device tree: model, serial number, form, the designs of the cores
   how the machine started, whether secure boot is on, the names of its boot entries
   which settings of the firmware the running system could change, and whether that needs a password
   whether a TPM is there, and one question to it that changes nothing

@@ -75,6 +75,12 @@ linux() {
   head_of /sys/firmware/dmi/tables/DMI /sys/firmware/dmi/tables/DMI 1048576
   file /sys/firmware/dmi/tables/smbios_entry_point
   for n in sys_vendor product_name product_serial product_uuid chassis_type chassis_asset_tag board_vendor board_name board_serial bios_vendor bios_version bios_date; do file /sys/class/dmi/id/$n; done
+  tree=/sys/firmware/devicetree/base
+  file $tree/model
+  if [ -r $tree/model ]; then
+    file $tree/serial-number; file $tree/chassis-type; names $tree/cpus
+    for c in $tree/cpus/cpu@*; do [ -e "$c" ] && file "$c/compatible"; done
+  fi
   names /sys/firmware/efi
   if [ -d /sys/firmware/efi ]; then
     file /sys/firmware/efi/fw_platform_size

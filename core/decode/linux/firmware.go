@@ -28,7 +28,7 @@ func variable(name string) string { return varsPath + "/" + name + globalGUID }
 
 // identity takes a text from the tables, or from the file that anyone may read.
 func (x *decoder) identity(id fact.ID, fromTable, file string) {
-	if x.Set(id, fromTable, "SMBIOS") {
+	if x.D.Sources[id.String()] != "" || x.Set(id, fromTable, "SMBIOS") {
 		return
 	}
 	r := x.C.Get(dmiPath + file)

@@ -27,7 +27,11 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.processor()
 	x.ReadTables(c.Get(tablePath), c.Get(tablePath).Raw, smbios.Version(c.Get(entryPath).Raw))
 	if x.numbers != "" && x.D.Processor.Name.IsZero() {
-		x.Gap(fact.ProcessorName, inventory.NotOffered, "the kernel tells only numbers of it: "+x.numbers,
+		tells := "the kernel tells only numbers of it: " + x.numbers
+		if cores := coresInTree(x); cores != nil {
+			tells += "; the firmware calls its cores " + strings.Join(cores, " and ")
+		}
+		x.Gap(fact.ProcessorName, inventory.NotOffered, tells,
 			"Look the machine up in its maker's documents, and enter processor.name by hand.")
 	}
 	if _, refused := x.Refused(entryPath); refused {
@@ -146,6 +150,7 @@ func (x *decoder) device() {
 	if s, ok := x.Text("/proc/sys/kernel/hostname"); ok && s != "(none)" {
 		x.Set(fact.DeviceName, s, "/proc/sys/kernel/hostname")
 	}
+	fromTree(x)
 	x.identity(fact.DeviceManufacturer, x.Tables.Info.System.Manufacturer, "sys_vendor")
 	x.identity(fact.DeviceModel, x.Tables.Info.System.Product, "product_name")
 	x.identity(fact.DeviceSerial, x.Tables.Info.System.Serial, "product_serial")

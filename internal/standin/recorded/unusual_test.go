@@ -42,6 +42,7 @@ var wantUnusual = map[string]map[string]string{
 	"ON-ARM": {
 		"firmware.boot_mode": notOffered, "processor.name": notOffered, "processor.architecture": "arm64",
 		"os.architecture": "arm64", "processor.features": "fp, asimd, aes", "processor.family": notOffered,
+		"device.model": "Plover Bight 2", "device.form": "laptop", "device.manufacturer": notOffered,
 	},
 	"RATIO-DISPLAY":   {"displays": "1"},
 	"DAMAGED-DISPLAY": {"displays": "1"},

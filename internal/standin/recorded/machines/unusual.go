@@ -2,6 +2,7 @@ package machines
 
 import (
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/linux"
 	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/core/decode/sample"
 	win "rolltop.example/rolltop/core/decode/windows"
@@ -170,7 +171,8 @@ func unusual(name string, change files, gone ...string) *machine {
 	return m
 }
 
-// onARM is a machine of another architecture, which has no legacy mode and whose kernel tells numbers of its processor.
+// onARM is a machine of another architecture, which has no legacy mode, whose kernel tells numbers of its processor,
+// and whose firmware describes it in a device tree alone.
 func onARM() *machine {
 	m := unusual("ON-ARM", files{
 		"/proc/sys/kernel/arch": "aarch64\n",
@@ -178,7 +180,20 @@ func onARM() *machine {
 	}, firmware, firmware+"fw_platform_size", efiVars)
 	m.no(capture.NotExposed, 0, "cpuid")
 	m.ok("head:/sbin/init", elf64[:18]+"\xb7\x00")
-	m.no(capture.Absent, 2, "/sys/firmware/dmi/tables/DMI") // they would name the processor
+	const tree = linux.DeviceTree
+	m.keep(files{
+		tree + linux.TreeModel: "Plover Bight 2\x00", tree + "serial-number": "PL-77410\x00",
+		tree + "chassis-type": "convertible\x00", tree + linux.TreeCores + "/": "cpu-map\ncpu@0\ncpu@1",
+		tree + linux.TreeCores + "/cpu@0" + linux.TreeOfCore: "plover,gannet7\x00plover,gannet\x00",
+		tree + linux.TreeCores + "/cpu@1" + linux.TreeOfCore: "plover,tern3\x00",
+	})
+	m.no(capture.Absent, 2, "/sys/firmware/dmi/tables/DMI", "/sys/firmware/dmi/tables/smbios_entry_point")
+	for _, name := range []string{
+		"sys_vendor", "product_name", "product_serial", "product_uuid", "chassis_type", "chassis_asset_tag",
+		"board_vendor", "board_name", "board_serial", "bios_vendor", "bios_version", "bios_date",
+	} {
+		m.no(capture.Absent, 2, "/sys/class/dmi/id/"+name)
+	}
 	return m
 }
 
