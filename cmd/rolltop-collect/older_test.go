@@ -1,6 +1,7 @@
 package main
 
 import (
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -9,6 +10,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode"
+	"rolltop.example/rolltop/core/decode/windows"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/internal/collect"
 	"rolltop.example/rolltop/internal/expect"
@@ -78,5 +80,17 @@ func TestScriptOnAMac(t *testing.T) {
 	expect.Same(t, "the platform", d.OS.Platform.Or(""), "macos")
 	if left, _ := filepath.Glob(filepath.Join(dir, "rolltop*")); len(left) > 0 {
 		t.Errorf("it leaves %s behind", strings.Join(left, ", "))
+	}
+}
+
+// What the script for older Windows writes of the encryption is what the decoder reads. The script itself is not run.
+func TestScriptNamesWhatTheDecoderReads(t *testing.T) {
+	src, err := os.ReadFile("older/collect.ps1")
+	expect.NoError(t, err)
+	for _, want := range []string{
+		"Ask '" + windows.Volume + "'", "'" + windows.Conversion + " 0 '", "'" + windows.Protects + " 0 '",
+		strings.Replace(windows.Unlocks(0), "0", "$type 0 $keys", 1), fmt.Sprintf("in 0..%d)", windows.Protectors),
+	} {
+		t.Run(want, func(t *testing.T) { expect.Contains(t, string(src), want) })
 	}
 }

@@ -104,6 +104,26 @@ Record 'GetSystemWindowsDirectory' 'ok' (Text $drive) 0
 Ask 'IOCTL_VOLUME_GET_VOLUME_DISK_EXTENTS' { Control "\\.\$drive" 0x00560000 $null 776 }
 Ask 'GetDiskFreeSpaceEx' { $a = Bytes 8; $b = Bytes 8; $c = Bytes 8; if (-not $native::GetDiskFreeSpaceEx("$drive\", $a, $b, $c)) { LastError }; $a + $b + $c }
 Record 'GetVolumeInformation' 'ok' (Text (New-Object IO.DriveInfo $drive).DriveFormat) 0
+# What protects the system volume, and how many keys of each type unlock it: never a key, nor the name of one.
+Ask 'Win32_EncryptableVolume' {
+    try { $found = @(Get-WmiObject -Namespace 'root\CIMV2\Security\MicrosoftVolumeEncryption' -Class Win32_EncryptableVolume -Filter "DriveLetter='$drive'") }
+    catch [System.Management.ManagementException] {
+        if ($_.Exception.ErrorCode -eq 'AccessDenied') { throw '5' }
+        if ('InvalidNamespace', 'InvalidClass' -contains $_.Exception.ErrorCode) { throw '50' }
+        throw '1359'
+    }
+    if ($found.Count -ne 1) { throw '1168' }
+    $volume = $found[0]; $lines = @()
+    $said = $volume.GetConversionStatus(); if ($said.ReturnValue -eq 0) { $lines += 'GetConversionStatus 0 ' + $said.ConversionStatus }
+    $said = $volume.GetProtectionStatus(); if ($said.ReturnValue -eq 0) { $lines += 'GetProtectionStatus 0 ' + $said.ProtectionStatus }
+    foreach ($type in 0..10) {
+        $said = $volume.GetKeyProtectors($type)
+        if ($said.ReturnValue -ne 0) { continue }
+        $keys = 0; if ($said.VolumeKeyProtectorID) { $keys = @($said.VolumeKeyProtectorID).Count }
+        $lines += "GetKeyProtectors:$type 0 $keys"
+    }
+    Text ($lines -join "`n")
+}
 $disks = @()
 foreach ($n in 0..31) {
     $path = "\\.\PhysicalDrive$n"

@@ -8,6 +8,7 @@ import { readFileSync } from 'node:fs'
 const commands = {
   'Add-Type': ['Namespace', 'Name', 'MemberDefinition'],
   'ForEach-Object': ['Process'],
+  'Get-WmiObject': ['Namespace', 'Class', 'Filter'],
   'New-Object': ['TypeName', 'ArgumentList'],
   'Where-Object': ['FilterScript'],
   'Write-Error': ['Message'],
@@ -18,12 +19,16 @@ const types = ['string', 'byte', 'byte[]', 'int', 'long', 'uint32', 'bool', 'voi
   'BitConverter', 'Collections.ArrayList', 'Convert', 'DateTime', 'IntPtr', 'IO.File', 'Math',
   'Microsoft.Win32.Registry', 'Rolltop.Native', 'Runtime.InteropServices.Marshal',
   'Security.Principal.WindowsBuiltInRole', 'Security.Principal.WindowsIdentity', 'Security.Principal.WindowsPrincipal',
-  'System.Collections.ArrayList', 'System.Management.Automation.MethodInvocationException', 'Text.Encoding']
-const members = ['Add', 'Administrator', 'DriveFormat', 'Exception', 'GetBytes', 'GetCurrent', 'GetEnumerator',
-  'GetLastWin32Error', 'GetUnresolvedProviderPathFromPSPath', 'GetValue', 'GetValueKind', 'IsInRole', 'Key', 'Length',
-  'LocalMachine', 'Max', 'Message', 'OpenSubKey', 'Path', 'Replace', 'SessionState', 'Substring', 'ToArray',
-  'ToBase64String', 'ToInt64', 'ToString', 'ToUInt32', 'TryParse', 'UTF8', 'Unicode', 'UtcNow', 'Value', 'WriteAllText',
-  'Zero']
+  'System.Collections.ArrayList', 'System.Management.Automation.MethodInvocationException',
+  'System.Management.ManagementException', 'Text.Encoding']
+const members = ['Add', 'Administrator', 'Count', 'DriveFormat', 'ErrorCode', 'Exception', 'GetBytes', 'GetCurrent',
+  'GetEnumerator', 'GetLastWin32Error', 'GetUnresolvedProviderPathFromPSPath', 'GetValue', 'GetValueKind', 'IsInRole',
+  'Key', 'Length', 'LocalMachine', 'Max', 'Message', 'OpenSubKey', 'Path', 'Replace', 'SessionState', 'Substring',
+  'ToArray', 'ToBase64String', 'ToInt64', 'ToString', 'ToUInt32', 'TryParse', 'UTF8', 'Unicode', 'UtcNow', 'Value',
+  'WriteAllText', 'Zero']
+// Of Win32_EncryptableVolume, in its first version.
+members.push('ConversionStatus', 'GetConversionStatus', 'GetKeyProtectors', 'GetProtectionStatus', 'ProtectionStatus',
+  'ReturnValue', 'VolumeKeyProtectorID')
 
 await Parser.init()
 const parser = new Parser()
