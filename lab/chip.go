@@ -1,37 +1,104 @@
 package main
 
 import (
+	"context"
 	"encoding/binary"
+	"errors"
+	"fmt"
 	"io"
 	"net"
 	"os"
+	"os/exec"
+	"path/filepath"
 	"strconv"
 	"sync"
 
 	"rolltop.example/rolltop/core/decode/sample"
 )
 
-// chip is a made-up TPM that answers on loopback: for each connection one command, each with its length before it.
+// chip is a TPM that answers on loopback: for each connection one command, each with its length before it.
 type chip struct {
 	net.Listener
-	mu  sync.Mutex
-	tpm sample.Chip
+	mu    sync.Mutex
+	reply func(command []byte) []byte
 }
 
 // capability is the command that asks a TPM what it is (TPM 2.0 Library, part 2, section 6.5.2).
 const capability = 0x0000017A
 
-// startChip starts one whose machine was started with secure boot, and writes the log of that start into a file.
+// startChip starts a made-up one whose machine was started with secure boot, and writes the log of that start into a
+// file.
 func startChip(seed, log string) (*chip, error) {
 	content, registers := sample.BootLog{SecureBoot: 1, Keys: 2, Entries: []string{"Lodestar"}}.Write()
 	if err := os.WriteFile(log, content, 0o600); err != nil {
 		return nil, err
 	}
+	made := sample.Chip{Seed: seed, Registers: registers}
+	return listen(func(command []byte) []byte {
+		if binary.BigEndian.Uint32(command[6:]) == capability {
+			return []byte(sample.TPM2Answer("PLVR", 7, 85))
+		}
+		return made.Answer(command)
+	})
+}
+
+// Commands of a TPM 1.2 that stand for a person at the machine (TPM Main Specification 1.2, part 2, section 17).
+const (
+	present       = 0x4000000A // TSC_ORD_PhysicalPresence
+	deactivate    = 0x00000072 // TPM_ORD_PhysicalSetDeactivated
+	byCommand     = uint16(0x0020)
+	personIsThere = uint16(0x0008)
+)
+
+// startOldChip starts a TPM 1.2 in software, with its state in a directory. A person can have deactivated it. It ends
+// with the context.
+func startOldChip(ctx context.Context, dir string, deactivated bool) (*chip, error) {
+	socket := filepath.Join(dir, "old.sock")
+	cmd := exec.CommandContext(ctx, "swtpm", "socket", "--tpmstate", "dir="+dir, "--server", "type=unixio,path="+socket,
+		"--flags", "not-need-init,startup-clear")
+	if err := errors.Join(cmd.Start(), appears(socket)); err != nil {
+		return nil, err
+	}
+	go func() { _ = cmd.Wait() }()
+	conn, err := net.Dial("unix", socket)
+	if err != nil {
+		return nil, err
+	}
+	ask := func(command []byte) []byte {
+		head := make([]byte, 10)
+		if _, err := conn.Write(command); err != nil {
+			return nil
+		}
+		if _, err := io.ReadFull(conn, head); err != nil {
+			return nil
+		}
+		rest := make([]byte, max(0, int(binary.BigEndian.Uint32(head[2:]))-len(head)))
+		if _, err := io.ReadFull(conn, rest); err != nil {
+			return nil
+		}
+		return append(head, rest...)
+	}
+	if deactivated {
+		for _, command := range [][]byte{
+			be(uint16(0xC1), uint32(12), uint32(present), byCommand),
+			be(uint16(0xC1), uint32(12), uint32(present), personIsThere),
+			be(uint16(0xC1), uint32(11), uint32(deactivate), uint8(1)),
+		} {
+			if answer := ask(command); len(answer) < 10 || binary.BigEndian.Uint32(answer[6:]) != 0 {
+				return nil, fmt.Errorf("the TPM cannot be deactivated: it answers %x", answer)
+			}
+		}
+	}
+	return listen(ask)
+}
+
+// listen answers on loopback.
+func listen(reply func(command []byte) []byte) (*chip, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return nil, err
 	}
-	c := &chip{Listener: l, tpm: sample.Chip{Seed: seed, Registers: registers}}
+	c := &chip{Listener: l, reply: reply}
 	go func() {
 		for {
 			conn, err := l.Accept()
@@ -58,9 +125,6 @@ func (c *chip) answer(conn net.Conn) {
 	if _, err := io.ReadFull(conn, command); err != nil {
 		return
 	}
-	out := []byte(sample.TPM2Answer("PLVR", 7, 85))
-	if binary.BigEndian.Uint32(command[6:]) != capability {
-		out = c.tpm.Answer(command)
-	}
+	out := c.reply(command)
 	_, _ = conn.Write(append(binary.LittleEndian.AppendUint32(nil, uint32(len(out))), out...))
 }

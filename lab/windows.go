@@ -30,6 +30,7 @@ type emulated struct {
 	Registry   []entry           `json:"registry"`
 	Structures bool              `json:"structures,omitempty" doc:"Its readings are structures that a program of the system lays out"`
 	Attests    *Attests          `json:"attests,omitempty" doc:"It has a made-up TPM, reports to a service, and proves what the TPM attests"`
+	OldTPM     string            `json:"old_tpm,omitempty" enum:"activated,deactivated" doc:"It has a TPM 1.2 in software"`
 	Answers    *answers          `json:"answers,omitempty" doc:"Of services that the emulation does not have"`
 	Expect     map[string]string `json:"expect"`
 	Software   []string          `json:"software,omitempty"`
@@ -318,10 +319,19 @@ func (e *emulation) structures(dir string, m *emulated, start time.Time) (*resul
 // report runs the collector with its arguments, in an environment; with a made-up TPM and a service of its own where it
 // reports to one.
 func (e *emulation) report(dir string, m *emulated, with, args []string) (*proven, error) {
+	ctx, stop := context.WithCancel(context.Background())
+	defer stop()
+	if m.OldTPM != "" {
+		c, err := startOldChip(ctx, dir, m.OldTPM == "deactivated")
+		if err != nil {
+			return nil, err
+		}
+		defer c.Close()
+		with = []string{"env", "LAB_TPM=" + c.port(), "LAB_TPM_GENERATION=1", "WINEDLLOVERRIDES=tbs=n"}
+	}
 	if m.Attests == nil {
 		return nil, e.program(dir, slices.Concat(with, []string{"wine"}, args)...)
 	}
-	ctx := context.Background()
 	to, err := startReporting(ctx, dir, nil)
 	if err != nil {
 		return nil, err

@@ -1,5 +1,5 @@
 /* The TPM services of the system, as its published headers declare them, for the emulation, which has none: commands go
- * to a made-up TPM at the port LAB_TPM on loopback, and the boot log is the file LAB_LOG. */
+ * to a TPM at the port LAB_TPM on loopback, and the boot log is the file LAB_LOG. LAB_TPM_GENERATION=1 is a TPM 1.2. */
 #include <winsock2.h>
 #include <windows.h>
 #include <stdio.h>
@@ -10,6 +10,8 @@
 #define TBS_E_BAD_PARAMETER_ 0x80284002
 #define TBS_E_INSUFFICIENT_BUFFER_ 0x80284005
 #define TBS_E_TPM_NOT_FOUND_ 0x8028400F
+
+static int old_one(void) { return getenv("LAB_TPM_GENERATION") && atoi(getenv("LAB_TPM_GENERATION")) == 1; }
 
 struct device_info { UINT32 structVersion, tpmVersion, tpmInterfaceType, tpmImpRevision; };
 
@@ -27,7 +29,7 @@ static int whole(SOCKET s, char *b, int n, int out)
 
 __declspec(dllexport) UINT32 WINAPI Tbsi_GetDeviceInfo(UINT32 size, void *info)
 {
-    struct device_info is = {1, 2, 2, 1};
+    struct device_info is = {1, old_one() ? 1 : 2, 2, 1};
     if (!getenv("LAB_TPM"))
         return TBS_E_TPM_NOT_FOUND_;
     if (size < sizeof is)
@@ -41,7 +43,7 @@ __declspec(dllexport) TBS_RESULT WINAPI Tbsi_Context_Create(const TBS_CONTEXT_PA
     const UINT32 *p = (const UINT32 *)params;
     if (!getenv("LAB_TPM"))
         return TBS_E_TPM_NOT_FOUND_;
-    if (p[0] != 2 || !(p[1] & 4)) /* the second version, which includes TPM 2.0 */
+    if (p[0] != 2 || !(p[1] & (old_one() ? 2 : 4))) /* the second version, with which generations are included */
         return TBS_E_BAD_PARAMETER_;
     *context = (TBS_HCONTEXT)(UINT_PTR)0x4C42;
     return 0;
