@@ -130,9 +130,11 @@ func (f *Facts) readRows(d *document) {
 	for i := range d.Gaps {
 		placed = placed || strings.Contains(d.Gaps[i].Fact, "[")
 	}
-	sourced := false // some source names a place in a list
+	var sourced [groupCount]bool // some source names a place in the list
 	for name := range d.Sources {
-		sourced = sourced || strings.Contains(name, "[")
+		if list, _, placed := strings.Cut(name, "["); placed {
+			sourced[GroupByName(list)] = true
+		}
 	}
 	for g := Adapters; g < groupCount; g++ {
 		n, w := groups[g].length(d), groups[g].width
@@ -145,7 +147,7 @@ func (f *Facts) readRows(d *document) {
 				def, r := byID[g.first()+ID(j)], &f.rows[g][i*w+j]
 				r.Value, r.Source = def.value(d, i), d.Sources[groups[g].name]
 				if r.Value.Known() {
-					if sourced {
+					if sourced[g] {
 						r.Source = cmp.Or(d.Sources[def.place(i)], r.Source)
 					}
 					continue
