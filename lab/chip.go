@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"sync"
 
+	"rolltop.example/rolltop/core/decode/bootlog"
 	"rolltop.example/rolltop/core/decode/sample"
 )
 
@@ -23,13 +24,16 @@ type chip struct {
 	reply func(command []byte) []byte
 }
 
+// startedSecurely is the start that the log of a chip tells of.
+var startedSecurely = sample.BootLog{SecureBoot: 1, Keys: 2, Entries: []string{"Lodestar"}}
+
 // capability is the command that asks a TPM what it is (TPM 2.0 Library, part 2, section 6.5.2).
 const capability = 0x0000017A
 
 // startChip starts a made-up one whose machine was started with secure boot, and writes the log of that start into a
 // file.
 func startChip(seed, log string) (*chip, error) {
-	content, registers := sample.BootLog{SecureBoot: 1, Keys: 2, Entries: []string{"Lodestar"}}.Write()
+	content, registers := startedSecurely.Write()
 	if err := os.WriteFile(log, content, 0o600); err != nil {
 		return nil, err
 	}
@@ -53,9 +57,60 @@ const (
 // startOldChip starts a TPM 1.2 in software, with its state in a directory. A person can have deactivated it. It ends
 // with the context.
 func startOldChip(ctx context.Context, dir string, deactivated bool) (*chip, error) {
-	socket := filepath.Join(dir, "old.sock")
-	cmd := exec.CommandContext(ctx, "swtpm", "socket", "--tpmstate", "dir="+dir, "--server", "type=unixio,path="+socket,
-		"--flags", "not-need-init,startup-clear")
+	ask, err := startSoftware(ctx, dir)
+	if err != nil {
+		return nil, err
+	}
+	if deactivated {
+		if err := askAll(ask,
+			be(uint16(0xC1), uint32(12), uint32(present), byCommand),
+			be(uint16(0xC1), uint32(12), uint32(present), personIsThere),
+			be(uint16(0xC1), uint32(11), uint32(deactivate), uint8(1)),
+		); err != nil {
+			return nil, err
+		}
+	}
+	return listen(ask)
+}
+
+// extend is the command that adds a measurement to a register (TPM 2.0 Library, part 2, section 6.5.2).
+const extend = 0x00000182
+
+// startSoftwareChip starts a TPM 2.0 in software whose registers hold what a made-up log measured, which it writes into
+// a file. It ends with the context.
+func startSoftwareChip(ctx context.Context, dir, log string) (*chip, error) {
+	content, _ := startedSecurely.Write()
+	if err := os.WriteFile(log, content, 0o600); err != nil {
+		return nil, err
+	}
+	measured, err := bootlog.Parse(content)
+	if err != nil {
+		return nil, err
+	}
+	ask, err := startSoftware(ctx, dir, "--tpm2")
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range measured.Events {
+		if e.Type == bootlog.NoAction {
+			continue
+		}
+		digests := be(uint32(len(e.Digests)))
+		for algorithm, digest := range e.Digests {
+			digests = append(append(digests, be(algorithm)...), digest...)
+		}
+		if err := askAll(ask, authorised(extend, be(uint32(e.Register)), digests)); err != nil {
+			return nil, err
+		}
+	}
+	return listen(ask)
+}
+
+// startSoftware starts a TPM in software, and gives what asks it. It ends with the context.
+func startSoftware(ctx context.Context, dir string, generation ...string) (ask func(command []byte) []byte, err error) {
+	socket := filepath.Join(dir, "software.sock")
+	cmd := exec.CommandContext(ctx, "swtpm", append([]string{"socket", "--tpmstate", "dir=" + dir, "--server",
+		"type=unixio,path=" + socket, "--flags", "not-need-init,startup-clear"}, generation...)...)
 	if err := errors.Join(cmd.Start(), appears(socket)); err != nil {
 		return nil, err
 	}
@@ -64,7 +119,7 @@ func startOldChip(ctx context.Context, dir string, deactivated bool) (*chip, err
 	if err != nil {
 		return nil, err
 	}
-	ask := func(command []byte) []byte {
+	return func(command []byte) []byte {
 		head := make([]byte, 10)
 		if _, err := conn.Write(command); err != nil {
 			return nil
@@ -77,19 +132,17 @@ func startOldChip(ctx context.Context, dir string, deactivated bool) (*chip, err
 			return nil
 		}
 		return append(head, rest...)
-	}
-	if deactivated {
-		for _, command := range [][]byte{
-			be(uint16(0xC1), uint32(12), uint32(present), byCommand),
-			be(uint16(0xC1), uint32(12), uint32(present), personIsThere),
-			be(uint16(0xC1), uint32(11), uint32(deactivate), uint8(1)),
-		} {
-			if answer := ask(command); len(answer) < 10 || binary.BigEndian.Uint32(answer[6:]) != 0 {
-				return nil, fmt.Errorf("the TPM cannot be deactivated: it answers %x", answer)
-			}
+	}, nil
+}
+
+// askAll gives commands that have to succeed.
+func askAll(ask func(command []byte) []byte, commands ...[]byte) error {
+	for _, command := range commands {
+		if answer := ask(command); len(answer) < 10 || binary.BigEndian.Uint32(answer[6:]) != 0 {
+			return fmt.Errorf("the TPM answers %x to %x", answer, command)
 		}
 	}
-	return listen(ask)
+	return nil
 }
 
 // listen answers on loopback.

@@ -30,6 +30,7 @@ type emulated struct {
 	Registry   []entry           `json:"registry"`
 	Structures bool              `json:"structures,omitempty" doc:"Its readings are structures that a program of the system lays out"`
 	Attests    *Attests          `json:"attests,omitempty" doc:"It has a made-up TPM, reports to a service, and proves what the TPM attests"`
+	InSoftware bool              `json:"in_software,omitempty" doc:"The TPM that attests is one in software, not a made-up one"`
 	OldTPM     string            `json:"old_tpm,omitempty" enum:"activated,deactivated" doc:"It has a TPM 1.2 in software"`
 	Answers    *answers          `json:"answers,omitempty" doc:"Of services that the emulation does not have"`
 	Expect     map[string]string `json:"expect"`
@@ -338,7 +339,11 @@ func (e *emulation) report(dir string, m *emulated, with, args []string) (*prove
 	}
 	defer to.close()
 	log := filepath.Join(dir, "boot.log")
-	c, err := startChip(filepath.Base(dir), log)
+	start := func() (*chip, error) { return startChip(filepath.Base(dir), log) }
+	if m.InSoftware {
+		start = func() (*chip, error) { return startSoftwareChip(ctx, dir, log) }
+	}
+	c, err := start()
 	if err != nil {
 		return nil, err
 	}
