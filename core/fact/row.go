@@ -43,6 +43,7 @@ const (
 	packYes     = 17 // Bool, true
 	packOthers  = 18 // in a row: values that sources disagree on
 	packCause   = 19 // in a row: why a value is not known
+	packHand    = 20 // in a row: a person entered the value that follows
 )
 
 // Pack appends the packed form of the facts to b.
@@ -123,6 +124,9 @@ func packCell(b []byte, r *Reading) []byte {
 			if c := slices.Index(causes[:], r.Gap.Cause); c >= 0 {
 				return append(b, packCause, byte(c))
 			}
+		}
+		if r.Value.Known() && r.ByHand() {
+			b = append(b, packHand)
 		}
 		return packValue(b, r.Value)
 	}
@@ -292,6 +296,9 @@ func (u *unpacker) cell() Reading {
 				c = 0
 			}
 			return Reading{Gap: &causeGaps[c]}
+		case packHand:
+			u.at++
+			return Reading{Value: u.value(), Gap: &rowGap, Source: HandSource}
 		}
 	}
 	return Reading{Value: u.value(), Gap: &rowGap}

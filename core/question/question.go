@@ -43,6 +43,7 @@ type Question struct {
 	Model    string   `json:"model,omitempty"`
 	Choices  []string `json:"choices,omitempty" doc:"Possible values of the fact, if there are few"`
 	Example  string   `json:"example,omitempty" doc:"How a value is written"`
+	Told     string   `json:"told,omitempty" doc:"What other machines tell of the same adapter"`
 	Asked    *Asked   `json:"asked,omitempty" doc:"Whom it was put to, if an answer is awaited"`
 	Answer   string   `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is saved: for all machines of the model, for each machine, or in the release document"`
 }

@@ -17,6 +17,7 @@ import (
 var functions = map[string]any{
 	"Difference":        say.Difference,
 	"Release":           say.Release,
+	"ToldElsewhere":     say.ToldElsewhere,
 	"Words":             say.Words,
 	"AgeBasis":          say.AgeBasis,
 	"Alternative":       say.Alternative,

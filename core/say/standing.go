@@ -1,7 +1,10 @@
 package say
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 )
@@ -141,6 +144,25 @@ func Asked(who string, at time.Time, due, note string, late bool) string {
 		s += " (" + note + ")"
 	}
 	return Sentence(s)
+}
+
+// ToldElsewhere says what other machines tell of the same adapter: on how many machines it has which value. If not all
+// machines were looked at, most is true, and the numbers are the least.
+func ToldElsewhere(machines map[string]int, most bool) string {
+	if len(machines) == 0 {
+		return ""
+	}
+	var parts []string
+	for _, value := range slices.SortedFunc(maps.Keys(machines), func(a, b string) int {
+		return cmp.Or(machines[b]-machines[a], strings.Compare(a, b))
+	}) {
+		on := Count(machines[value], "machine", "machines")
+		if most {
+			on = "at least " + on
+		}
+		parts = append(parts, value+" ("+on+")")
+	}
+	return "Where a system tells it, this adapter has " + And(parts) + "."
 }
 
 // AnsweredFact says what an answer enters on how many machines.

@@ -220,7 +220,7 @@ func questionRows(questions []question.Question) (rows [][]string) {
 		if q.Asked != nil {
 			asked = q.Asked.Says
 		}
-		rows = append(rows, []string{q.Says, strconv.Itoa(q.Machines), q.ID, asked})
+		rows = append(rows, []string{spaced(q.Says, q.Told), strconv.Itoa(q.Machines), q.ID, asked})
 	}
 	return rows
 }

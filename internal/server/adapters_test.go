@@ -25,7 +25,7 @@ func TestAnAdapterIsAnsweredOnce(t *testing.T) {
 	_, err = c.SetTargets(ctx, api.TargetSet{PC: "skerry-12"})
 	expect.NoError(t, err)
 	taken := time.Now().UTC().Add(-time.Hour)
-	submit := func(name, ids string) string {
+	send := func(name, ids string, change func(*inventory.Document)) string {
 		got, err := c.Submit(ctx, machine(t, func(d *inventory.Document) {
 			d.Device.Name, d.Device.Serial = inventory.Some(name), inventory.Some("LL-"+name)
 			d.Device.UUID, d.TakenAt = inventory.Opt[string]{}, taken
@@ -33,21 +33,43 @@ func TestAnAdapterIsAnsweredOnce(t *testing.T) {
 			d.Graphics = []inventory.Adapter{
 				{VendorID: inventory.Some(vendor), DeviceID: inventory.Some(device)},
 			}
-			d.AddGap("graphics[0].interface_level", inventory.NotOffered, "the kernel does not tell it", "")
+			change(d)
 		}))
 		expect.NoError(t, err)
 		return got.Disposition
+	}
+	submit := func(name, ids string) string {
+		return send(name, ids, func(d *inventory.Document) {
+			d.AddGap("graphics[0].interface_level", inventory.NotOffered, "the kernel does not tell it", "")
+		})
+	}
+	submitOther := func(name, level string) {
+		send(name, "7e5a:0c21", func(d *inventory.Document) {
+			d.Device.Model, d.Graphics[0].InterfaceLevel = inventory.Some("Tern 2"), inventory.Some(level)
+		})
 	}
 	expect.Same(t, "the first", submit("GULL-901", "7e5a:0c21"), "undetermined")
 	expect.Same(t, "the same adapter in capitals", submit("GULL-902", "7E5A:0C21"), "undetermined")
 	expect.Same(t, "another adapter", submit("GULL-903", "7e5a:0c22"), "undetermined")
 	const fact = "graphics[7e5a:0c21].interface_level"
+	expect.Same(t, "what nobody tells", questionOf(t, s, fact).Told, "")
+	// The same adapter on machines of another model, under a system that tells its level.
+	for name, level := range map[string]string{"GULL-905": "12.0", "GULL-906": "12.1", "GULL-907": "12.0"} {
+		t.Run(name, func(t *testing.T) { submitOther(name, level) })
+	}
 	q := questionOf(t, s, fact)
+	expect.Same(t, "what others tell", q.Told,
+		"Where a system tells it, this adapter has 12.0 (two machines) and 12.1 (one machine).")
 	expect.Same(t, "machines", q.Machines, 2)
 	expect.Same(t, "the number leads to them", total(t, c, q.Where), 2)
 	trial, err := c.AnswerQuestion(ctx, q.ID, api.AnswerQuestion{Value: "12.1", DryRun: true})
 	expect.NoError(t, err)
 	expect.Same(t, "machines of a trial", trial.Count, 2)
+	_, err = c.SetFact(ctx, "gull-902", fact, api.SetFact{Value: "11.0"})
+	expect.NoError(t, err)
+	expect.Same(t, "what a person entered is not told", questionOf(t, s, fact).Told, q.Told)
+	_, err = c.RemoveFact(ctx, "gull-902", fact)
+	expect.NoError(t, err)
 	for _, tt := range []struct{ name, fact, value, want string }{
 		{"a value that is none", fact, "high", `"high" is not a value of graphics.interface_level`},
 		{"a place in a list", "graphics[0].interface_level", "12.1", "pick an adapter by its PCI ids"},
@@ -63,7 +85,8 @@ func TestAnAdapterIsAnsweredOnce(t *testing.T) {
 	}
 	_, err = c.AnswerQuestion(ctx, q.ID, api.AnswerQuestion{Value: "12.1", Note: "the maker's documents"})
 	expect.NoError(t, err)
-	expect.Same(t, "those that have the adapter", total(t, c, "disposition=ready"), 2)
+	ofModel := ` model="` + q.Model + `"`
+	expect.Same(t, "those that have the adapter", total(t, c, "disposition=ready"+ofModel), 2)
 	expect.Same(t, "the other", total(t, c, "disposition=undetermined"), 1)
 	expect.Same(t, "one that comes later", submit("GULL-904", "7e5a:0c21"), "ready")
 	m, err := c.Machine(ctx, "gull-904")
@@ -78,7 +101,7 @@ func TestAnAdapterIsAnsweredOnce(t *testing.T) {
 	got, err := c.AddModelFact(ctx, api.AddModelFact{Maker: q.Maker, Model: q.Model, Fact: fact, Value: "11.0"})
 	expect.NoError(t, err)
 	expect.Same(t, "machines that the fact is of", got.Machines, 3)
-	expect.Same(t, "machines that pass no longer", total(t, c, "disposition=ready"), 0)
+	expect.Same(t, "machines that pass no longer", total(t, c, "disposition=ready"+ofModel), 0)
 	l, err := c.ModelFacts(ctx)
 	expect.NoError(t, err)
 	expect.Same(t, "machines of the list", l.Facts[0].Machines, 3)

@@ -102,7 +102,7 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 	})
 	g.Go(func() (err error) {
 		if out.Questions, err = w.answered(ctx, asks); err == nil {
-			err = w.marked(ctx, out.Questions)
+			err = errors.Join(w.marked(ctx, out.Questions), w.told(ctx, out.Questions))
 		}
 		return err
 	})

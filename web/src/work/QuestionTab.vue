@@ -32,7 +32,7 @@ const kept: Record<Schemas['Question']['answer'], string> = {
           >{{ number(q.machines) }}</RouterLink
         >
         <div>
-          <p>{{ q.says }}</p>
+          <p>{{ q.says }} {{ q.told }}</p>
           <p class="text-sm text-soft">
             {{ q.fact?.includes(':') && q.answer === 'model-fact' ? keptOfAdapter : kept[q.answer] }}
             <FactForm
