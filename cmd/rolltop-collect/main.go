@@ -13,7 +13,6 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
-	"regexp"
 	"runtime"
 	"strings"
 	"syscall"
@@ -23,6 +22,7 @@ import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/pattern"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
@@ -146,14 +146,14 @@ func optionMistake(err error) string {
 	case strings.HasPrefix(text, "flag needs an argument"):
 		return "--" + name + " has no value"
 	}
-	if m := wrongValue.FindStringSubmatch(text); m != nil {
+	if m := wrongValue().FindStringSubmatch(text); m != nil {
 		return fmt.Sprintf("--%s %q is not a valid value", m[2], m[1])
 	}
 	return "an option has a value that is not valid"
 }
 
 // wrongValue is what the reader of options says of a value.
-var wrongValue = regexp.MustCompile(`^invalid (?:boolean )?value "(.*)" for (?:flag )?-(\S+):`)
+var wrongValue = pattern.Of(`^invalid (?:boolean )?value "(.*)" for (?:flag )?-(\S+):`)
 
 func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	rel, err := readRelease(o.release)

@@ -5,12 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"regexp"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
+
+	"rolltop.example/rolltop/core/pattern"
 )
 
 // Parse reads one YAML or JSON document. A document that begins with
@@ -43,7 +44,7 @@ func IsJSON(src []byte) bool {
 	return len(rest) == 0 || rest[0] == '"' || rest[0] == '}'
 }
 
-var yamlLine = regexp.MustCompile(`^yaml: (?:unmarshal errors:\s*)?(?:line (\d+): )?(.*)$`)
+var yamlLine = pattern.Of(`^yaml: (?:unmarshal errors:\s*)?(?:line (\d+): )?(.*)$`)
 
 func parseYAML(name string, src []byte) (*Node, error) {
 	if d := deepest(src); d > MaxDepth {
@@ -165,7 +166,7 @@ func notYAML(parser string) Mistake {
 		Wrong: "this is not YAML",
 		Right: "check the quotation marks, brackets and indentation of this line and of the one above",
 	}
-	if parts := yamlLine.FindStringSubmatch(parser); parts != nil {
+	if parts := yamlLine().FindStringSubmatch(parser); parts != nil {
 		if m.Line, _ = strconv.Atoi(parts[1]); m.Line > 0 {
 			m.Col = 1
 		}

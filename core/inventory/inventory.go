@@ -436,7 +436,8 @@ func (d *Document) GapOf(name string) *Gap {
 		if g.Fact == name {
 			return g
 		}
-		if strings.HasPrefix(name, g.Fact+".") && (best == nil || len(g.Fact) > len(best.Fact)) {
+		below, is := strings.CutPrefix(name, g.Fact)
+		if is && strings.HasPrefix(below, ".") && (best == nil || len(g.Fact) > len(best.Fact)) {
 			best = g
 		}
 	}

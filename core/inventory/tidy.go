@@ -16,8 +16,7 @@ import (
 // that are no longer known for that.
 func (d *Document) Tidy() []string {
 	d.cutLists()
-	var dropped []string
-	tidy(reflect.ValueOf(d).Elem(), "", "", &dropped)
+	dropped := tidy(reflect.ValueOf(d).Elem(), "")
 	atMost := func(small, large *Opt[int64], name string) {
 		s, ok := small.Get()
 		if l, both := large.Get(); ok && both && s > l {
@@ -35,31 +34,58 @@ func (d *Document) Tidy() []string {
 	return dropped
 }
 
-func tidy(v reflect.Value, path string, tag reflect.StructTag, dropped *[]string) {
+// tidy gives the names of what it dropped, below the value; "" is the value itself.
+func tidy(v reflect.Value, tag reflect.StructTag) (dropped []string) {
 	switch v.Kind() {
 	case reflect.String:
 		v.SetString(Clean(v.String()))
 	case reflect.Slice:
 		for i := range v.Len() {
-			tidy(v.Index(i), path+"["+strconv.Itoa(i)+"]", tag, dropped)
+			for _, below := range tidy(v.Index(i), tag) {
+				dropped = append(dropped, placed("["+strconv.Itoa(i)+"]", below))
+			}
 		}
 	case reflect.Struct:
 		if o, ok := v.Addr().Interface().(interface {
 			tidy(reflect.StructTag) bool
 		}); ok {
 			if !o.tidy(tag) {
-				*dropped = append(*dropped, path)
+				dropped = []string{""}
 			}
-			return
+			return dropped
 		}
 		for i := range v.NumField() {
+			if !v.Field(i).CanInterface() || nothing(v.Field(i)) {
+				continue // most are: it saves the collector looking at their types
+			}
 			f := v.Type().Field(i)
 			name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
-			if f.IsExported() && name != "" && name != "-" {
-				tidy(v.Field(i), strings.TrimPrefix(path+"."+name, "."), f.Tag, dropped)
+			if name == "" || name == "-" {
+				continue
+			}
+			for _, below := range tidy(v.Field(i), f.Tag) {
+				dropped = append(dropped, placed(name, below))
 			}
 		}
 	}
+	return dropped
+}
+
+// nothing: a list without rows, or a value that is not known.
+func nothing(v reflect.Value) bool {
+	if v.Kind() == reflect.Slice {
+		return v.Len() == 0
+	}
+	o, ok := v.Addr().Interface().(interface{ IsZero() bool })
+	return ok && o.IsZero()
+}
+
+// placed is the name of what is below a place: "" is the place itself.
+func placed(at, below string) string {
+	if below != "" && below[0] != '[' {
+		at += "."
+	}
+	return at + below
 }
 
 // tidy cleans a value and says whether it can stand; one that cannot is no

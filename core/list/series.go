@@ -2,12 +2,12 @@ package list
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/pattern"
 )
 
 // Proposal is a row of a page that describes a series of names, with the naming rules that say the same.
@@ -25,12 +25,12 @@ type Proposal struct {
 
 // What a page writes of series: K5-8000 series and later, except K5-8130U; K5-8xxxU.
 var (
-	numbered = regexp.MustCompile(`(?i)^(.*[^0-9])(\d{2,6})([a-z]{0,2})[- ]?(?:series|family)\b(.*)$`)
-	wild     = regexp.MustCompile(`(?i)^(.*[^0-9x])(\d{1,4})(x{2,4})([a-z]{0,2})\b(.*)$`)
-	later    = regexp.MustCompile(`(?i)^\s*(\+|(and|or)\s+(later|newer|above|higher|up))`)
-	earlier  = regexp.MustCompile(`(?i)^\s*(and|or)\s+(earlier|older|below|lower)`)
-	excepted = regexp.MustCompile(`(?i)\b(except|excluding|but not)\b:?\s*(for\s+)?(.*)$`)
-	series   = regexp.MustCompile(`(?i)\b(series|family)\b|\b(generation|gen)s?\b.*\b(later|newer|earlier|older)\b`)
+	numbered = pattern.Of(`(?i)^(.*[^0-9])(\d{2,6})([a-z]{0,2})[- ]?(?:series|family)\b(.*)$`)
+	wild     = pattern.Of(`(?i)^(.*[^0-9x])(\d{1,4})(x{2,4})([a-z]{0,2})\b(.*)$`)
+	later    = pattern.Of(`(?i)^\s*(\+|(and|or)\s+(later|newer|above|higher|up))`)
+	earlier  = pattern.Of(`(?i)^\s*(and|or)\s+(earlier|older|below|lower)`)
+	excepted = pattern.Of(`(?i)\b(except|excluding|but not)\b:?\s*(for\s+)?(.*)$`)
+	series   = pattern.Of(`(?i)\b(series|family)\b|\b(generation|gen)s?\b.*\b(later|newer|earlier|older)\b`)
 )
 
 // maxParts is how many digits of a number at most tell the parts of a series apart.
@@ -38,16 +38,16 @@ const maxParts = 3
 
 // readSeries reads a name that describes a series; ok is false where it is a name.
 func readSeries(name string) (p Proposal, ok bool) {
-	if m := wild.FindStringSubmatch(name); m != nil {
+	if m := wild().FindStringSubmatch(name); m != nil {
 		p.stem = m[1]
 		p.rules(m[2], len(m[3]), m[4], m[5])
 		return p, true
 	}
-	if !series.MatchString(name) && !excepted.MatchString(name) {
+	if !series().MatchString(name) && !excepted().MatchString(name) {
 		return p, false
 	}
 	p.Why = "it describes a series in words that no rule can be made of; write a naming rule for it"
-	m := numbered.FindStringSubmatch(name)
+	m := numbered().FindStringSubmatch(name)
 	if m == nil {
 		return p, true
 	}
@@ -74,9 +74,9 @@ func (p *Proposal) rules(number string, parts int, ending, rest string) {
 		rule.Reads = append(rule.Reads, TokenDoc{Text: []string{ending}})
 	}
 	switch {
-	case later.MatchString(rest):
+	case later().MatchString(rest):
 		rule.UpTo = 0
-	case earlier.MatchString(rest):
+	case earlier().MatchString(rest):
 		rule.From = 0
 	}
 	p.Rules = []RuleDoc{rule}
@@ -88,7 +88,7 @@ func (p *Proposal) rules(number string, parts int, ending, rest string) {
 		more.From = 10
 		p.Rules = append(p.Rules, more)
 	}
-	if m := excepted.FindStringSubmatch(rest); m != nil {
+	if m := excepted().FindStringSubmatch(rest); m != nil {
 		p.except(m[3])
 	}
 }
@@ -133,10 +133,10 @@ func (p *Proposal) excepts(name string) (read bool) {
 	return read
 }
 
-var notInID = regexp.MustCompile(`[^a-z0-9]+`)
+var notInID = pattern.Of(`[^a-z0-9]+`)
 
 func ruleID(stem, number string) string {
-	id := strings.Trim(notInID.ReplaceAllString(strings.ToLower(stem), "-"), "-")
+	id := strings.Trim(notInID().ReplaceAllString(strings.ToLower(stem), "-"), "-")
 	return strings.Trim(id+"-"+number, "-")
 }
 

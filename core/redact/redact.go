@@ -8,7 +8,6 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"encoding/hex"
-	"regexp"
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
@@ -19,6 +18,7 @@ import (
 	"rolltop.example/rolltop/core/decode/registry"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/windows"
+	"rolltop.example/rolltop/core/pattern"
 )
 
 // named are the sources whose whole text names one machine.
@@ -91,7 +91,7 @@ func record(r capture.Record, hide func([]byte) []byte) capture.Bytes {
 	case strings.HasSuffix(r.Source, "/dm/name"):
 		return hide(bytes.TrimSpace(r.Raw))[:16]
 	case r.Source == "/proc/self/mountinfo":
-		return mapped.ReplaceAllFunc(r.Raw, func(path []byte) []byte {
+		return mapped().ReplaceAllFunc(r.Raw, func(path []byte) []byte {
 			return append([]byte(mapper), hide(path[len(mapper):])[:16]...)
 		})
 	case strings.HasPrefix(r.Source, "sectors:"):
@@ -102,7 +102,7 @@ func record(r capture.Record, hide func([]byte) []byte) capture.Bytes {
 
 // mapped are devices by the names that people or installers gave them. A hash of one stays equal to the hash of the
 // kernel's note of the name.
-var mapped = regexp.MustCompile(mapper + `\S+`)
+var mapped = pattern.Of(mapper + `\S+`)
 
 const mapper = "/dev/mapper/"
 

@@ -11,6 +11,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/pattern"
 )
 
 // Where a proposal adds its row.
@@ -30,7 +31,7 @@ type Proposal struct {
 	Revision int    // of the document that is made
 }
 
-var revisionLine = regexp.MustCompile(`(?m)^revision:[ \t]*\d+`)
+var revisionLine = pattern.Of(`(?m)^revision:[ \t]*\d+`)
 
 // Propose makes the text of a new revision of a document: that of an earlier one with one row more. Everything else
 // stays as it was written, comments included. The document is YAML, or a bundle of one; it is not read again here.
@@ -44,10 +45,10 @@ func Propose(name string, src []byte, p *Proposal) ([]byte, error) {
 		return nil, err
 	}
 	text := string(b.Document)
-	if !revisionLine.MatchString(text) {
+	if !revisionLine().MatchString(text) {
 		return nil, errors.New("the document has no line “revision:”; add the row to the document by hand")
 	}
-	text = revisionLine.ReplaceAllString(text, "revision: "+strconv.Itoa(p.Revision))
+	text = revisionLine().ReplaceAllString(text, "revision: "+strconv.Itoa(p.Revision))
 	switch p.Section {
 	case InSoftware, InDrivers:
 		if !slices.Contains(States(), p.Is) {

@@ -33,13 +33,14 @@ type reader struct {
 	root string
 	tree tree
 
-	encrypted []string // devices below an encrypted layer of the root volume
+	dirs      map[string]bool // directories that files were missing in, and whether they are there
+	encrypted []string        // devices below an encrypted layer of the root volume
 }
 
 func read(c *capture.Document, o Options) error {
 	c.Platform = "linux"
 	c.Elevated = elevated()
-	r := &reader{c: c, root: o.Root}
+	r := &reader{c: c, root: o.Root, dirs: map[string]bool{}}
 	var err error
 	if r.tree, err = openTree(o.Root); err != nil {
 		return fmt.Errorf("%s is not a directory that can be read", o.Root)
@@ -63,11 +64,22 @@ func (r *reader) outcome(rec capture.Record, path string, err error) capture.Rec
 	rec = outcomeOf(rec, err)
 	if errors.Is(err, os.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
 		rec.Outcome, rec.Detail = capture.NotExposed, ""
-		if _, err := r.tree.stat(filepath.Dir(strings.TrimSuffix(path, "/"))); err == nil {
+		if r.there(filepath.Dir(strings.TrimSuffix(path, "/"))) {
 			rec.Outcome = capture.Absent
 		}
 	}
 	return rec
+}
+
+// there says whether a directory is there. It is asked once for all files that are missing in it.
+func (r *reader) there(dir string) bool {
+	is, asked := r.dirs[dir]
+	if !asked {
+		_, err := r.tree.stat(dir)
+		is = err == nil
+		r.dirs[dir] = is
+	}
+	return is
 }
 
 // readCapped reads a file, or the beginning of one. It goes without package os,
@@ -78,7 +90,8 @@ func readCapped(path string, most int) ([]byte, error) {
 		return nil, err
 	}
 	defer unix.Close(fd)
-	b := make([]byte, 0, min(most, 4096))
+	var few [4096]byte // most files are small: what is kept of one is not larger than it
+	b := few[:0:min(most, len(few))]
 	for len(b) < most {
 		if len(b) == cap(b) {
 			b = append(b, 0)[:len(b)]
@@ -90,18 +103,19 @@ func readCapped(path string, most int) ([]byte, error) {
 		case err != nil:
 			return nil, err
 		case n == 0:
-			return b, nil
+			return slices.Clone(b), nil
 		}
 		b = b[:len(b)+n]
 	}
-	return b, nil
+	return slices.Clone(b), nil
 }
 
 // prompt are places where the kernel answers out of its memory, so that no
 // device can keep a reading waiting.
 var prompt = []string{
 	"/proc/", "/sys/devices/system/", "/sys/class/dmi/", "/sys/block/", "/sys/class/block/", "/sys/dev/",
-	"/sys/bus/pci/", "/sys/class/net/", "/sys/module/", "/etc/", "/usr/lib/", "/run/", "/sbin/",
+	"/sys/bus/pci/", "/sys/class/net/", "/sys/module/", "/sys/firmware/devicetree/", "/sys/firmware/dmi/",
+	"/etc/", "/usr/lib/", "/run/", "/sbin/",
 } // the last are on the volume that this program itself needs
 
 // inTime runs a reading of a path with a time limit, where one is needed. Names

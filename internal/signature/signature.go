@@ -10,9 +10,10 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"regexp"
 	"strconv"
 	"time"
+
+	"rolltop.example/rolltop/core/pattern"
 )
 
 // Names of the headers.
@@ -69,10 +70,10 @@ func Sign(method string, body []byte, key ed25519.PrivateKey, now time.Time) Hea
 }
 
 // input is the one form of Signature-Input that is taken.
-var input = regexp.MustCompile(`^rolltop=(\("@method" "content-digest"\);created=([0-9]{1,11});` +
+var input = pattern.Of(`^rolltop=(\("@method" "content-digest"\);created=([0-9]{1,11});` +
 	`keyid="([A-Za-z0-9_-]{43})";alg="ed25519";tag="` + tag + `")$`)
 
-var value = regexp.MustCompile(`^rolltop=:([A-Za-z0-9+/]{86}==):$`)
+var value = pattern.Of(`^rolltop=:([A-Za-z0-9+/]{86}==):$`)
 
 // Errors of [Verify].
 var (
@@ -87,7 +88,7 @@ func Verify(method string, body []byte, h Headers) (*Signed, error) {
 	if h.Input == "" && h.Signature == "" {
 		return nil, nil
 	}
-	in, sum := input.FindStringSubmatch(h.Input), value.FindStringSubmatch(h.Signature)
+	in, sum := input().FindStringSubmatch(h.Input), value().FindStringSubmatch(h.Signature)
 	if in == nil || sum == nil {
 		return nil, ErrForm
 	}

@@ -207,8 +207,8 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, "")
 		}
 	}
-	x.without()
 	f := fact.Read(x.D)
+	x.without(f)
 	for _, def := range fact.All() {
 		r := f.Get(def.ID)
 		if def.Derived || def.On == other || r.Value.Known() || x.D.GapOf(def.Name) != nil {

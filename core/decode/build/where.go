@@ -159,8 +159,7 @@ var withoutTPM = []fact.ID{fact.TPMVersion, fact.TPMEnabled, fact.TPMActivated, 
 	fact.TPMFirmware}
 
 // without notes what a machine does not have because of what else is known of it.
-func (x *Draft) without() {
-	f := fact.Read(x.D)
+func (x *Draft) without(f *fact.Facts) {
 	none := func(detail string, ids ...fact.ID) {
 		for _, id := range ids {
 			if x.D.GapOf(id.String()) == nil && !f.Get(id).Value.Known() {

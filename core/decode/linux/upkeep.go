@@ -1,7 +1,6 @@
 package linux
 
 import (
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -9,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/pattern"
 )
 
 // Sources of what the system notes of its own upkeep, and of where its accounts come from.
@@ -22,12 +22,12 @@ const (
 var Directory = []string{"/etc/sssd/sssd.conf", "/etc/krb5.keytab"}
 
 // counted is a sentence with the number of updates, as the program writes it that keeps the note.
-var counted = regexp.MustCompile(`(?m)^(\d+) (?:updates? can be applied immediately|packages? can be updated)\.`)
+var counted = pattern.Of(`(?m)^(\d+) (?:updates? can be applied immediately|packages? can be updated)\.`)
 
 // updates are those that the system found when it last looked, if it keeps a note of them.
 func updates(x *decoder) {
 	note := x.C.Get(UpdateNote)
-	found := counted.FindSubmatch(note.Raw)
+	found := counted().FindSubmatch(note.Raw)
 	if note.Outcome != capture.OK || found == nil {
 		x.RefusedOr(fact.OSPendingUpdates, "this system keeps no note of how many updates it found", UpdateNote)
 		return

@@ -2,7 +2,6 @@ package macos
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,10 +10,11 @@ import (
 	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/pattern"
 )
 
 // wholeDisk is the disk of a partition: disk0 of disk0s2.
-var wholeDisk = regexp.MustCompile(`^disk[0-9]+`)
+var wholeDisk = pattern.Of(`^disk[0-9]+`)
 
 // storage lists the physical disks, and finds those below the container that
 // the system runs from. What is free is the container's, which its volumes
@@ -70,7 +70,7 @@ func (x *decoder) storage() {
 func (x *decoder) storesOf(root any) []string {
 	var out []string
 	add := func(partition string) {
-		if d := wholeDisk.FindString(partition); d != "" && !slices.Contains(out, d) {
+		if d := wholeDisk().FindString(partition); d != "" && !slices.Contains(out, d) {
 			out = append(out, d)
 		}
 	}
