@@ -152,6 +152,16 @@ func IDs(name string) string {
 	return ids
 }
 
+// Canonical is the name of a fact as it is kept: the ids that pick an adapter are in small letters.
+func Canonical(name string) string {
+	if ids := IDs(name); ids != "" {
+		before, rest, _ := strings.Cut(name, "[")
+		_, after, _ := strings.Cut(rest, "]")
+		return before + "[" + ids + "]" + after
+	}
+	return name
+}
+
 // adapters are the positions of the graphics adapters with some ids.
 func adapters(d *inventory.Document, ids string) []int {
 	var rows []int

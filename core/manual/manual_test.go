@@ -227,6 +227,8 @@ func TestAFactOfAnAdapterByItsIDs(t *testing.T) {
 			expect.Same(t, "levels", strings.Join(levels(got), " "), tt.want)
 		})
 	}
+	expect.Same(t, "its name is kept", manual.Canonical(level), "graphics[7e5a:0c21].interface_level")
+	expect.Same(t, "another name is kept", manual.Canonical("displays[0].Name"), "displays[0].Name")
 	got, left := manual.Enter(with("7e5a:0c21", "7e5a:0c21"), []manual.Fact{entered(level, "12.1")})
 	expect.Same(t, "levels", fmt.Sprint(levels(got), left), "[12.1 12.1] []")
 	r := fact.Read(got).Row(fact.Adapters, 1).Get(fact.AdapterLevel)

@@ -33,6 +33,7 @@ func (m *Machines) manual(ctx context.Context, n *NewFact) manual.Fact {
 
 // SetFact enters a fact of one machine by hand and judges the machine.
 func (m *Machines) SetFact(ctx context.Context, key string, n *NewFact) error {
+	n.Fact = manual.Canonical(n.Fact)
 	f := m.manual(ctx, n)
 	if err := f.Check(); err != nil {
 		return refuse(notEntered, "%s", err)
@@ -75,6 +76,7 @@ var errNoFact = errors.New("no such fact")
 
 // RemoveFact ends a fact that was entered by hand and judges the machine.
 func (m *Machines) RemoveFact(ctx context.Context, key, name string) error {
+	name = manual.Canonical(name)
 	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
 		before, err := manualValue(tx, d.ID, name)
 		if err != nil {
@@ -105,6 +107,7 @@ var ofOneMachine = append(slices.Clone(identifying), fact.DeviceName)
 func (m *Machines) AddModelFact(
 	ctx context.Context, maker, model string, n *NewFact,
 ) (machines, changed int, err error) {
+	n.Fact = manual.Canonical(n.Fact)
 	f := m.manual(ctx, n)
 	if err := f.Check(); err != nil {
 		return 0, 0, refuse(notEntered, "%s", err)
