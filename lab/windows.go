@@ -147,8 +147,16 @@ func (e *emulation) program(dir string, args ...string) error {
 		}
 		args = append([]string{"unshare", "-m", "sh", "-c", inRoot, e.root, e.work}, args...)
 	}
-	return command(args[0], args[1:]...)
+	err := command(args[0], args[1:]...)
+	if err != nil && strings.Contains(err.Error(), notStarted) {
+		err = command(args[0], args[1:]...)
+	}
+	return err
 }
+
+// notStarted is what the emulation says when it did not start the program at all, as happens now and then on a busy
+// machine. It is asked once more: what a program itself does wrong says something else.
+const notStarted = "ShellExecuteEx failed"
 
 // wine runs a program of the other system in a directory.
 func (e *emulation) wine(dir string, args ...string) error {
