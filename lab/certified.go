@@ -7,8 +7,6 @@ import (
 	"encoding/pem"
 	"errors"
 	"fmt"
-	"io"
-	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -74,26 +72,12 @@ const (
 
 // keep puts bytes into a place of the TPM whose state is in dir.
 func keep(ctx context.Context, dir string, place uint32, content []byte) error {
-	socket := filepath.Join(dir, "maker.sock")
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	cmd := exec.CommandContext(ctx, "swtpm", "socket", "--tpm2", "--tpmstate", "dir="+dir, "--server",
-		"type=unixio,path="+socket, "--flags", "not-need-init,startup-clear")
-	if err := cmd.Start(); err != nil {
-		return err
-	}
-	defer func() {
-		stop()
-		_ = cmd.Wait()
-	}()
-	if err := appears(socket); err != nil {
-		return err
-	}
-	conn, err := net.Dial("unix", socket)
+	ask, ended, err := startSoftware(ctx, dir, "--tpm2")
 	if err != nil {
 		return err
 	}
-	defer conn.Close()
 	public := be(uint32(place), uint16(0x0B), uint32(placeOfMaker), uint16(0), uint16(len(content)))
 	commands := [][]byte{authorised(defineSpace, be(uint32(handlePlatform)),
 		append(be(uint16(0), uint16(len(public))), public...))}
@@ -102,22 +86,10 @@ func keep(ctx context.Context, dir string, place uint32, content []byte) error {
 		commands = append(commands, authorised(writeSpace, be(uint32(handlePlatform), place),
 			append(append(be(uint16(len(part))), part...), be(uint16(at))...)))
 	}
-	for _, c := range commands {
-		if _, err := conn.Write(c); err != nil {
-			return err
-		}
-		head := make([]byte, 10)
-		if _, err := io.ReadFull(conn, head); err != nil {
-			return err
-		}
-		if _, err := io.CopyN(io.Discard, conn, int64(binary.BigEndian.Uint32(head[2:]))-10); err != nil {
-			return err
-		}
-		if code := binary.BigEndian.Uint32(head[6:]); code != 0 {
-			return fmt.Errorf("the TPM does not store a certificate: it answers with the code %#x", code)
-		}
-	}
-	return nil
+	err = askAll(ask, commands...)
+	stop()
+	<-ended // what was kept is then in its files
+	return err
 }
 
 // authorised is a command that an empty password authorises.

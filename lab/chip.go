@@ -57,7 +57,7 @@ const (
 // startOldChip starts a TPM 1.2 in software, with its state in a directory. A person can have deactivated it. It ends
 // with the context.
 func startOldChip(ctx context.Context, dir string, deactivated bool) (*chip, error) {
-	ask, err := startSoftware(ctx, dir)
+	ask, _, err := startSoftware(ctx, dir)
 	if err != nil {
 		return nil, err
 	}
@@ -87,7 +87,7 @@ func startSoftwareChip(ctx context.Context, dir, log string) (*chip, error) {
 	if err != nil {
 		return nil, err
 	}
-	ask, err := startSoftware(ctx, dir, "--tpm2")
+	ask, _, err := startSoftware(ctx, dir, "--tpm2")
 	if err != nil {
 		return nil, err
 	}
@@ -106,18 +106,24 @@ func startSoftwareChip(ctx context.Context, dir, log string) (*chip, error) {
 	return listen(ask)
 }
 
-// startSoftware starts a TPM in software, and gives what asks it. It ends with the context.
-func startSoftware(ctx context.Context, dir string, generation ...string) (ask func(command []byte) []byte, err error) {
+// startSoftware starts a TPM in software, and gives what asks it. It ends with the context; ended is closed then.
+func startSoftware(ctx context.Context, dir string, generation ...string) (
+	ask func(command []byte) []byte, ended <-chan struct{}, err error,
+) {
 	socket := filepath.Join(dir, "software.sock")
 	cmd := exec.CommandContext(ctx, "swtpm", append([]string{"socket", "--tpmstate", "dir=" + dir, "--server",
 		"type=unixio,path=" + socket, "--flags", "not-need-init,startup-clear"}, generation...)...)
 	if err := errors.Join(cmd.Start(), appears(socket)); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	go func() { _ = cmd.Wait() }()
+	end := make(chan struct{})
+	go func() {
+		_ = cmd.Wait()
+		close(end)
+	}()
 	conn, err := net.Dial("unix", socket)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	return func(command []byte) []byte {
 		head := make([]byte, 10)
@@ -132,7 +138,7 @@ func startSoftware(ctx context.Context, dir string, generation ...string) (ask f
 			return nil
 		}
 		return append(head, rest...)
-	}, nil
+	}, end, nil
 }
 
 // askAll gives commands that have to succeed.

@@ -155,11 +155,14 @@ func IDs(name string) string {
 // Canonical is the name of a fact as it is kept: the ids that pick an adapter are in small letters.
 func Canonical(name string) string {
 	if ids := IDs(name); ids != "" {
-		before, rest, _ := strings.Cut(name, "[")
-		_, after, _ := strings.Cut(rest, "]")
-		return before + "[" + ids + "]" + after
+		return picked(name, ids)
 	}
 	return name
+}
+
+// picked is the name of a fact of a list with another row in its brackets.
+func picked(name, row string) string {
+	return name[:strings.IndexByte(name, '[')+1] + row + name[strings.IndexByte(name, ']'):]
 }
 
 // adapters are the positions of the graphics adapters with some ids.
@@ -185,11 +188,9 @@ func enterByIDs(d *inventory.Document, f *Fact, ids string) error {
 	if rows == nil {
 		return fmt.Errorf("no graphics adapter of the inventory has the ids %s", ids)
 	}
-	before, after, _ := strings.Cut(f.Fact, "[")
-	_, after, _ = strings.Cut(after, "]")
 	for _, row := range rows {
 		one := *f
-		one.Fact = before + "[" + strconv.Itoa(row) + "]" + after
+		one.Fact = picked(f.Fact, strconv.Itoa(row))
 		if err := enter(d, &one); err != nil {
 			return err
 		}

@@ -106,7 +106,8 @@ Ask 'GetDiskFreeSpaceEx' { $a = Bytes 8; $b = Bytes 8; $c = Bytes 8; if (-not $n
 Record 'GetVolumeInformation' 'ok' (Text (New-Object IO.DriveInfo $drive).DriveFormat) 0
 # What protects the system volume, and how many keys of each type unlock it: never a key, nor the name of one.
 Ask 'Win32_EncryptableVolume' {
-    try { $found = @(Get-WmiObject -Namespace 'root\CIMV2\Security\MicrosoftVolumeEncryption' -Class Win32_EncryptableVolume -Filter "DriveLetter='$drive'") }
+    $where = 'root\CIMV2\Security\MicrosoftVolumeEncryption'
+    try { $found = @(Get-WmiObject -Namespace $where -Class Win32_EncryptableVolume -Filter "DriveLetter='$drive'") }
     catch [System.Management.ManagementException] {
         if ($_.Exception.ErrorCode -eq 'AccessDenied') { throw '5' }
         if ('InvalidNamespace', 'InvalidClass' -contains $_.Exception.ErrorCode) { throw '50' }
@@ -114,8 +115,10 @@ Ask 'Win32_EncryptableVolume' {
     }
     if ($found.Count -ne 1) { throw '1168' }
     $volume = $found[0]; $lines = @()
-    $said = $volume.GetConversionStatus(); if ($said.ReturnValue -eq 0) { $lines += 'GetConversionStatus 0 ' + $said.ConversionStatus }
-    $said = $volume.GetProtectionStatus(); if ($said.ReturnValue -eq 0) { $lines += 'GetProtectionStatus 0 ' + $said.ProtectionStatus }
+    $said = $volume.GetConversionStatus()
+    if ($said.ReturnValue -eq 0) { $lines += 'GetConversionStatus 0 ' + $said.ConversionStatus }
+    $said = $volume.GetProtectionStatus()
+    if ($said.ReturnValue -eq 0) { $lines += 'GetProtectionStatus 0 ' + $said.ProtectionStatus }
     foreach ($type in 0..10) {
         $said = $volume.GetKeyProtectors($type)
         if ($said.ReturnValue -ne 0) { continue }
