@@ -162,7 +162,7 @@ func ToldElsewhere(machines map[string]int, most bool) string {
 		}
 		parts = append(parts, value+" ("+on+")")
 	}
-	return "Where a system tells it, this adapter has " + And(parts) + "."
+	return "Other machines with this adapter tell " + And(parts) + "; a driver may tell less than the adapter can do."
 }
 
 // AnsweredFact says what an answer enters on how many machines.
