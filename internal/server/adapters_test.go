@@ -59,8 +59,8 @@ func TestAnAdapterIsAnsweredOnce(t *testing.T) {
 	}
 	q := questionOf(t, s, fact)
 	expect.Same(t, "what others tell", q.Told,
-		"Other machines with this adapter tell 12.0 (two machines) and 12.1 (one machine); a driver may tell less than "+
-			"the adapter can do.")
+		"Other machines with this adapter tell 12.0 (two machines) and 12.1 (one machine); a driver may tell less "+
+			"than the adapter can do.")
 	expect.Same(t, "machines", q.Machines, 2)
 	expect.Same(t, "the number leads to them", total(t, c, q.Where), 2)
 	trial, err := c.AnswerQuestion(ctx, q.ID, api.AnswerQuestion{Value: "12.1", DryRun: true})
